@@ -1,0 +1,55 @@
+"""How options become a Path: a recipe if given, with the options laid over it."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path as FilePath
+from typing import Any
+
+from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.path import Path
+from upwelling.core.steps import Exposure
+
+
+def add_path_options(parser: argparse.ArgumentParser) -> None:
+    """--from, --to, --exposure, --recipe, --range, for commands that render through a Path."""
+    parser.add_argument("--from", dest="source", metavar="ENCODING", help="what the file's codes are")
+    parser.add_argument("--to", dest="target", metavar="OUTPUT", help="the display rendered for")
+    parser.add_argument("--exposure", type=float, metavar="STOPS", help="exposure in stops, before the recipe's trim")
+    parser.add_argument("--recipe", metavar="FILE", help="a path saved as JSON; the other options are laid over it")
+    add_range_option(parser)
+
+
+def add_range_option(parser: argparse.ArgumentParser) -> None:
+    """--range and --adaptation, shared by all commands that read codes."""
+    parser.add_argument("--range", choices=["full", "legal"], help="code range of input and output (default: full)")
+    parser.add_argument("--adaptation", choices=["CAT02", "Bradford"], help="chromatic adaptation (default: CAT02)")
+
+
+def path_from(options: argparse.Namespace) -> Path:
+    """The Path that the options describe; raises RecipeError or BadValue."""
+    body: dict[str, Any]
+    if options.recipe:
+        try:
+            text = FilePath(options.recipe).read_bytes()
+        except OSError as error:
+            raise RecipeError(f"{options.recipe} cannot be read ({error.strerror}).") from None
+        body = Path.from_recipe(text).model_dump(mode="json")
+    else:
+        for name, flag in (("source", "--from"), ("target", "--to")):
+            if getattr(options, name) is None:
+                raise BadValue(f"{flag} is missing. Give {flag}, or a --recipe that holds it.")
+        body = {"input": {}, "display": {}}
+    if options.source:
+        body["input"]["encoding"] = options.source
+    if options.target:
+        body["display"]["output"] = options.target
+    if options.adaptation:
+        body["input"]["adaptation"] = options.adaptation
+    if options.range:
+        body.setdefault("camera", {})["range"] = options.range
+        body["display"]["range"] = options.range
+    if options.exposure is not None:
+        trim = body.setdefault("trim", {})
+        trim["steps"] = [Exposure(stops=0).model_dump() | {"stops": options.exposure}, *trim.get("steps", [])]
+    return Path.checked(body)

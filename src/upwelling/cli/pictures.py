@@ -1,0 +1,90 @@
+"""Commands on pictures: convert, render, apply."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import Any
+
+from upwelling.cli.paths import add_path_options, add_range_option, path_from
+from upwelling.core import engine
+from upwelling.core.encodings import encoding
+from upwelling.core.lut.formats import read_lut
+from upwelling.core.media import Depth, container_for, read_still, write_still
+from upwelling.core.operations import run_reference
+from upwelling.core.path import convert_operations
+
+_DEPTHS = ["8", "10", "12", "16", "half", "float"]
+_BITS = {"8": 8, "10": 10, "12": 12}
+
+
+def add_commands(commands: Any) -> None:
+    """Declares convert, render and apply."""
+    convert = commands.add_parser("convert", help="change a still's encoding, colourimetrically: no tone map")
+    convert.add_argument("src", metavar="SRC")
+    convert.add_argument("dst", metavar="DST")
+    convert.add_argument("--from", dest="source", required=True, metavar="ENCODING")
+    convert.add_argument("--to", dest="target", required=True, metavar="ENCODING")
+    add_range_option(convert)
+    convert.set_defaults(run=_convert)
+
+    render = commands.add_parser("render", help="render a still for a display, through trim, look and tone map")
+    render.add_argument("src", metavar="SRC")
+    render.add_argument("dst", metavar="DST")
+    add_path_options(render)
+    render.set_defaults(run=_render)
+
+    apply = commands.add_parser("apply", help="put a still through a lookup table")
+    apply.add_argument("lut", metavar="LUT")
+    apply.add_argument("src", metavar="SRC")
+    apply.add_argument("dst", metavar="DST")
+    apply.add_argument("--interpolation", choices=["tetrahedral", "trilinear"], default="tetrahedral")
+    apply.set_defaults(run=_apply)
+    render.add_argument("--exact", action="store_true", help="compute in float64 instead of the float32 engine")
+    for command in (convert, render, apply):
+        command.add_argument("--depth", choices=_DEPTHS, help="depth written, where the format allows it")
+
+
+def _convert(options: argparse.Namespace) -> int:
+    source, target = encoding(options.source), encoding(options.target)
+    container = container_for(options.dst)
+    still = read_still(options.src)
+    side = options.range or "full"
+    depth: Depth = options.depth or container.depths[-1]
+    operations = convert_operations(source, target, options.adaptation or "CAT02", source_range=side, target_range=side,
+                                    source_depth=still.integer_depth, target_depth=_BITS.get(depth, 16))
+    code = run_reference(operations, still.code.astype("float64"))
+    tags = {"primaries": target.primaries, "transfer": target.curve_name}
+    _write(options.dst, code, depth, tags)
+    return 0
+
+
+def _render(options: argparse.Namespace) -> int:
+    path = path_from(options)
+    container = container_for(options.dst)
+    still = read_still(options.src)
+    depth: Depth = options.depth or ("16" if "16" in container.depths else container.depths[-1])
+    if not options.recipe:  # a legal range means the legal codes of the depths that are read and written
+        path = path.model_copy(update={
+            "camera": path.camera.model_copy(update={"depth": still.integer_depth}),
+            "display": path.display.model_copy(update={"depth": _BITS.get(depth, 16)}),
+        })
+    code = path.apply(still.code) if options.exact else engine.run(engine.compile_operations(path.operations()), still.code)
+    _write(options.dst, code, depth, {"primaries": path.target.primaries, "transfer": path.target.curve_name})
+    return 0
+
+
+def _apply(options: argparse.Namespace) -> int:
+    lut = read_lut(options.lut)
+    container = container_for(options.dst)
+    still = read_still(options.src)
+    depth: Depth = options.depth or (still.depth if still.depth in container.depths else container.depths[-1])
+    _write(options.dst, lut.apply(still.code, options.interpolation), depth, {})
+    return 0
+
+
+def _write(place: str, code: Any, depth: Depth, tags: dict[str, Any]) -> None:
+    clipped = write_still(place, code, depth, tags)
+    if clipped:
+        sys.stderr.write(f"upwelling: note: {clipped:.2%} of the pixels lie outside 0…1 and were clipped by the "
+                         f"integer file. Write --depth float to keep them.\n")

@@ -1,0 +1,33 @@
+"""Transfer curves: one family a file. ``CURVES`` is the explicit list of members by name."""
+
+from __future__ import annotations
+
+from upwelling.core.curves import aces_log, hlg, log_c, pq, s_log, segmented_power, v_log
+from upwelling.core.curves.base import Anchor, Curve
+from upwelling.core.errors import UnknownName
+
+FAMILIES = (segmented_power, aces_log, s_log, v_log, log_c, pq, hlg)
+
+
+def _collect() -> dict[str, Curve]:
+    members: dict[str, Curve] = {}
+    for family in FAMILIES:
+        for curve in family.CURVES:
+            if curve.name in members:
+                raise TypeError(f"Two curves are named {curve.name}.")
+            members[curve.name] = curve
+    return members
+
+
+CURVES: dict[str, Curve] = _collect()
+
+
+def curve(name: str) -> Curve:
+    """The curve of that exact name; raises UnknownName."""
+    try:
+        return CURVES[name]
+    except KeyError:
+        raise UnknownName("curve", name, list(CURVES)) from None
+
+
+__all__ = ["CURVES", "Anchor", "Curve", "curve"]

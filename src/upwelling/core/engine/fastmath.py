@@ -1,0 +1,109 @@
+"""float32 log2, exp2 and power that the compiler turns into SIMD; libm calls would stay scalar.
+
+log2: m in [√½, √2), log2(m) = s·P(s²) with s = (m − 1)/(m + 1), P of degree 4.
+exp2: 2^t for t in [−½, ½] by a polynomial of degree 6. Both are least-squares fits at Chebyshev nodes, made here at
+import in float64; measured worst errors are held by tests/core/test_engine.py.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic
+
+from upwelling.core.kernels import inline
+
+F = np.float32
+I = np.int32  # noqa: E741  the type used on every line below
+
+
+@intrinsic
+def bits_of(typing_context: Any, x: Any) -> Any:
+    """The bits of a float32 as int32."""
+    return types.int32(types.float32), lambda context, builder, signature, args: builder.bitcast(args[0], ir.IntType(32))
+
+
+@intrinsic
+def float_of(typing_context: Any, x: Any) -> Any:
+    """The float32 with these int32 bits."""
+    return types.float32(types.int32), lambda context, builder, signature, args: builder.bitcast(args[0], ir.FloatType())
+
+
+@intrinsic
+def floor32(typing_context: Any, x: Any) -> Any:
+    """floor in float32 without a detour through float64."""
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.call(builder.module.declare_intrinsic("llvm.floor", [ir.FloatType()]), args)
+    return types.float32(types.float32), generate
+
+
+@intrinsic
+def sqrt32(typing_context: Any, x: Any) -> Any:
+    """sqrt in float32."""
+    def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
+        return builder.call(builder.module.declare_intrinsic("llvm.sqrt", [ir.FloatType()]), args)
+    return types.float32(types.float32), generate
+
+
+def _fit() -> tuple[Any, Any]:
+    nodes = np.cos(np.pi * (np.arange(400) + 0.5) / 400)
+    s = nodes * (2**0.5 - 1) / (2**0.5 + 1)
+    log_fit = np.linalg.lstsq(np.vander(s * s, 5, increasing=True), np.log2((1 + s) / (1 - s)) / s, rcond=None)[0]
+    t = nodes * 0.5
+    weight = 1 / np.exp2(t)
+    exp_fit = np.linalg.lstsq(np.vander(t, 7, increasing=True) * weight[:, None], np.exp2(t) * weight, rcond=None)[0]
+    return log_fit.astype(np.float32), exp_fit.astype(np.float32)
+
+
+_log_fit, _exp_fit = _fit()
+L0, L1, L2, L3, L4 = (F(v) for v in _log_fit)
+E0, E1, E2, E3, E4, E5, E6 = (F(v) for v in _exp_fit)
+ONE = F(1)
+ROOT_HALF_BITS = I(np.float32(0.70710678).view(np.int32))
+TINY = F(1.1754944e-38)
+LOWEST, HIGHEST = F(-126), F(127.49)
+HALF = F(0.5)
+ZERO = F(0)
+SHIFT = I(23)
+BIAS = I(127)
+
+
+@inline
+def log2_fast(x: Any) -> Any:
+    """log2 of a positive float32; zero, negative and denormal values count as the smallest normal number."""
+    x = max(x, TINY)
+    i = bits_of(x)
+    e = I((i - ROOT_HALF_BITS) >> SHIFT)
+    m = float_of(I(i - I(e << SHIFT)))
+    s = (m - ONE) / (m + ONE)
+    z = s * s
+    return F(e) + s * (L0 + z * (L1 + z * (L2 + z * (L3 + z * L4))))
+
+
+@inline
+def exp2_fast(x: Any) -> Any:
+    """2^x in float32, held to the range of normal numbers."""
+    x = min(max(x, LOWEST), HIGHEST)
+    k = floor32(x + HALF)
+    t = x - k
+    p = E0 + t * (E1 + t * (E2 + t * (E3 + t * (E4 + t * (E5 + t * E6)))))
+    return p * float_of(I((I(k) + BIAS) << SHIFT))
+
+
+@inline
+def power_fast(x: Any, exponent: Any) -> Any:
+    """x^exponent for x > 0, otherwise 0."""
+    y = exp2_fast(exponent * log2_fast(x))
+    return y if x > ZERO else ZERO
+
+
+@inline
+def signed_power_fast(x: Any, exponent: Any) -> Any:
+    """sign(x)·|x|^exponent."""
+    size = abs(x)
+    y = exp2_fast(exponent * log2_fast(size))
+    y = y if size > TINY else ZERO
+    return y if x > ZERO else -y

@@ -1,0 +1,214 @@
+"""The tile engine: a list of numbered operations run over small planar tiles that stay in the cache.
+
+Each operation is one simple loop, so the compiler makes SIMD of it; adding or moving a step never recompiles.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import prange
+
+from upwelling.core.engine.fastmath import exp2_fast, log2_fast, power_fast, signed_power_fast
+from upwelling.core.engine.tone_kernel import rise_tile
+from upwelling.core.kernels import inline, parallel
+
+TILE = 1024
+ROW = 48
+"""Parameters an operation may have."""
+(AFFINE, MATRIX, LOG_DECODE, LOG_ENCODE, SEGMENT_DECODE, SEGMENT_ENCODE, POWER, PURE_LOG_DECODE, PURE_LOG_ENCODE,
+ PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND) = range(18)
+
+F = np.float32
+ZERO, HALF, ONE, THIRD, TWELFTH = F(0), F(0.5), F(1), F(1 / 3), F(1 / 12)
+LUMA_R, LUMA_G, LUMA_B = F(0.2126), F(0.7152), F(0.0722)
+CC_BREAK, CC_A, CC_B, CC_LOW, CC_TOP, CC_TOP_LIN = F((9.72 - 15) / 17.52), F(17.52), F(9.72), F(2.0**-16), F((np.log2(65504.0) + 9.72) / 17.52), F(65504)
+CC_LIMIT, CC_INV = F(2.0**-15), F(1 / 17.52)
+PQ_M1, PQ_M2 = F(2610 / 16384), F(2523 / 4096 * 128)
+PQ_IM1, PQ_IM2 = F(16384 / 2610), F(4096 / 2523 / 128)
+PQ_C1, PQ_C2, PQ_C3 = F(3424 / 4096), F(2413 / 4096 * 32), F(2392 / 4096 * 32)
+HLG_A_INV_LOG2E = F(1 / 0.17883277 * np.log2(np.e))
+HLG_A_LN2, HLG_B, HLG_C = F(0.17883277 * np.log(2.0)), F(1 - 4 * 0.17883277), F(0.5 - 0.17883277 * np.log(4 * 0.17883277))
+
+
+@inline
+def log_decode(x: Any, inv_slope: Any, offset: Any, a: Any, b: Any, cut: Any, toe: Any, toe_offset: Any) -> Any:
+    above = exp2_fast((x - offset) * inv_slope) * a + b
+    below = x * toe + toe_offset
+    return above if x >= cut else below
+
+
+@inline
+def log_encode(x: Any, slope: Any, offset: Any, a: Any, b: Any, cut: Any, toe: Any, toe_offset: Any) -> Any:
+    above = log2_fast(x * a + b) * slope + offset
+    below = x * toe + toe_offset
+    return above if x >= cut else below
+
+
+@inline
+def pq_decode(x: Any) -> Any:
+    root = exp2_fast(log2_fast(abs(x)) * PQ_IM2)
+    y = exp2_fast(log2_fast(max(root - PQ_C1, ZERO) / (PQ_C2 - PQ_C3 * root)) * PQ_IM1)
+    y = y if root > PQ_C1 else ZERO
+    return y if x > ZERO else -y
+
+
+@inline
+def pq_encode(x: Any) -> Any:
+    size = abs(x)
+    raised = exp2_fast(log2_fast(size) * PQ_M1)
+    raised = raised if size > F(1e-37) else ZERO
+    y = exp2_fast(log2_fast((PQ_C1 + PQ_C2 * raised) / (ONE + PQ_C3 * raised)) * PQ_M2)
+    return y if x >= ZERO else -y
+
+
+@inline
+def hlg_decode(x: Any) -> Any:
+    size = abs(x)
+    above = (exp2_fast((size - HLG_C) * HLG_A_INV_LOG2E) + HLG_B) * TWELFTH
+    y = size * size * THIRD if size <= HALF else above
+    return y if x > ZERO else -y
+
+
+@inline
+def hlg_encode(x: Any) -> Any:
+    size = abs(x)
+    root = exp2_fast(log2_fast(F(3) * size) * HALF)
+    root = root if size > F(1e-37) else ZERO
+    above = log2_fast(max(F(12) * size, ONE) - HLG_B) * HLG_A_LN2 + HLG_C
+    y = root if size <= TWELFTH else above
+    return y if x > ZERO else -y
+
+
+@parallel
+def run_tiles(source: Any, codes: Any, rows: Any, target: Any) -> None:
+    """source and target: (N, 3) float32 (may be the same array); codes: int32 (K,); rows: float32 (K, ROW)."""
+    count = source.shape[0]
+    tiles = (count + TILE - 1) // TILE
+    chunks = 64
+    for chunk in prange(chunks):
+        buffer = np.zeros((3, TILE), np.float32)
+        held = np.zeros((3, TILE), np.float32)
+        scratch = np.zeros((20, TILE), np.float32)
+        where = np.zeros(TILE, np.int32)
+        flat = buffer.reshape(3 * TILE)
+        held_flat = held.reshape(3 * TILE)
+        R, G, B = buffer[0], buffer[1], buffer[2]
+        for tile in range(chunk * tiles // chunks, (chunk + 1) * tiles // chunks):
+            start = tile * TILE
+            n = min(start + TILE, count) - start
+            src = source[start:start + n]
+            dst = target[start:start + n]
+            for i in range(n):
+                R[i] = src[i, 0]
+                G[i] = src[i, 1]
+                B[i] = src[i, 2]
+            for step in range(codes.shape[0]):
+                code = codes[step]
+                p = rows[step]
+                if code == 0:
+                    gain, offset = p[0], p[1]
+                    for i in range(3 * TILE):
+                        flat[i] = flat[i] * gain + offset
+                elif code == 1:
+                    a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+                    for i in range(n):
+                        r = R[i]
+                        g = G[i]
+                        b = B[i]
+                        R[i] = a0 * r + a1 * g + a2 * b
+                        G[i] = a3 * r + a4 * g + a5 * b
+                        B[i] = a6 * r + a7 * g + a8 * b
+                elif code == 2:
+                    p0, p1, p2, p3, p4, p5, p6 = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
+                    for i in range(3 * TILE):
+                        flat[i] = log_decode(flat[i], p0, p1, p2, p3, p4, p5, p6)
+                elif code == 3:
+                    p0, p1, p2, p3, p4, p5, p6 = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
+                    for i in range(3 * TILE):
+                        flat[i] = log_encode(flat[i], p0, p1, p2, p3, p4, p5, p6)
+                elif code == 4:
+                    exponent, a, inv, inv_slope, cut, scale = p[0], p[1], p[2], p[3], p[4], p[5]
+                    for i in range(3 * TILE):
+                        x = flat[i]
+                        above = exp2_fast(exponent * log2_fast((x + a) * inv))
+                        flat[i] = (above if x >= cut else x * inv_slope) * scale
+                elif code == 5:
+                    exponent, a, gain, slope, cut, scale = p[0], p[1], p[2], p[3], p[4], p[5]
+                    for i in range(3 * TILE):
+                        x = flat[i] * scale
+                        above = exp2_fast(exponent * log2_fast(x)) * gain - a
+                        flat[i] = above if x >= cut else x * slope
+                elif code == 6:
+                    exponent, before, after = p[0], p[1], p[2]
+                    for i in range(3 * TILE):
+                        flat[i] = signed_power_fast(flat[i] * before, exponent) * after
+                elif code == 7:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        x = flat[i]
+                        light = exp2_fast(min(x, CC_TOP) * CC_A - CC_B)
+                        light = light if x > CC_BREAK else (light - CC_LOW) * F(2)
+                        flat[i] = (light if x < CC_TOP else CC_TOP_LIN) * scale
+                elif code == 8:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        x = max(flat[i] * scale, ZERO)
+                        x = x if x >= CC_LIMIT else CC_LOW + x * HALF
+                        flat[i] = (log2_fast(x) + CC_B) * CC_INV
+                elif code == 9:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        flat[i] = pq_decode(flat[i]) * scale
+                elif code == 10:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        flat[i] = pq_encode(flat[i] * scale)
+                elif code == 11:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        flat[i] = hlg_decode(flat[i]) * scale
+                elif code == 12:
+                    scale = p[0]
+                    for i in range(3 * TILE):
+                        flat[i] = hlg_encode(flat[i] * scale)
+                elif code == 13:
+                    clamp = p[9] > ZERO
+                    for channel in range(3):
+                        slope, offset, exponent = p[channel], p[3 + channel], p[6 + channel]
+                        x = buffer[channel]
+                        if clamp:
+                            for i in range(TILE):
+                                x[i] = power_fast(min(max(x[i] * slope + offset, ZERO), ONE), exponent)
+                        elif exponent == ONE:
+                            for i in range(TILE):
+                                x[i] = x[i] * slope + offset
+                        else:
+                            for i in range(TILE):
+                                base = x[i] * slope + offset
+                                y = exp2_fast(exponent * log2_fast(base))
+                                x[i] = y if base > ZERO else base
+                elif code == 14:
+                    amount, low, high = p[0], p[1], p[2]
+                    for i in range(n):
+                        r = R[i]
+                        g = G[i]
+                        b = B[i]
+                        y = LUMA_R * r + LUMA_G * g + LUMA_B * b
+                        R[i] = min(max(y + amount * (r - y), low), high)
+                        G[i] = min(max(y + amount * (g - y), low), high)
+                        B[i] = min(max(y + amount * (b - y), low), high)
+                elif code == 15:
+                    rise_tile(R, G, B, scratch, where, p, n)
+                elif code == 16:
+                    for i in range(3 * TILE):
+                        held_flat[i] = flat[i]
+                elif code == 17:
+                    strength = p[0]
+                    for i in range(3 * TILE):
+                        flat[i] = held_flat[i] + strength * (flat[i] - held_flat[i])
+            for i in range(n):
+                dst[i, 0] = R[i]
+                dst[i, 1] = G[i]
+                dst[i, 2] = B[i]

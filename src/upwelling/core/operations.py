@@ -1,0 +1,136 @@
+"""The vocabulary a Path is compiled to: pixel operations, each with its float64 reference.
+
+``apply`` here is the exact path, in plain NumPy; the tile engine runs the same list fast and is held to it by tests.
+Every operation takes and gives an array (…, 3) and never changes its argument.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.curves import Curve
+
+CDL_LUMA = np.array([0.2126, 0.7152, 0.0722])
+"""ASC CDL v1.2: saturation always uses these BT.709 weights, whatever the primaries."""
+
+
+class Operation(Protocol):
+    """One pixel operation."""
+
+    def apply(self, rgb: Float64) -> Float64: ...
+
+
+@dataclass(frozen=True)
+class Affine:
+    """rgb·gain + offset, the same for the three channels (exposure, legal and full range)."""
+
+    gain: float
+    offset: float = 0.0
+
+    def apply(self, rgb: Float64) -> Float64:
+        return rgb * self.gain + self.offset
+
+
+@dataclass(frozen=True)
+class Matrix:
+    """A 3×3 matrix, rows as tuples."""
+
+    rows: tuple[tuple[float, float, float], ...]
+
+    @classmethod
+    def of(cls, matrix: Float64) -> Matrix:
+        return cls(tuple((float(r[0]), float(r[1]), float(r[2])) for r in matrix))
+
+    def apply(self, rgb: Float64) -> Float64:
+        return rgb @ np.array(self.rows).T
+
+
+@dataclass(frozen=True)
+class Decode:
+    """Code values to linear light by a curve, times ``scale``."""
+
+    curve: Curve
+    scale: float = 1.0
+
+    def apply(self, rgb: Float64) -> Float64:
+        return np.asarray(self.curve.to_linear(rgb) * self.scale)
+
+
+@dataclass(frozen=True)
+class Encode:
+    """Linear light divided by ``scale`` to code values by a curve."""
+
+    curve: Curve
+    scale: float = 1.0
+
+    def apply(self, rgb: Float64) -> Float64:
+        return np.asarray(self.curve.from_linear(rgb / self.scale))
+
+
+@dataclass(frozen=True)
+class SlopeOffsetPower:
+    """ASC CDL v1.2 slope, offset and power; ``clamp`` holds the base of the power to 0…1 as the standard says.
+
+    Without the clamp, values at or below 0 pass the power unchanged and values above 1 are kept.
+    """
+
+    slope: tuple[float, float, float]
+    offset: tuple[float, float, float]
+    power: tuple[float, float, float]
+    clamp: bool
+
+    def apply(self, rgb: Float64) -> Float64:
+        base = rgb * np.array(self.slope) + np.array(self.offset)
+        if self.clamp:
+            base = np.clip(base, 0.0, 1.0)
+        return np.where(base > 0, np.maximum(base, 1e-300) ** np.array(self.power), base)
+
+
+@dataclass(frozen=True)
+class Saturate:
+    """ASC CDL v1.2 saturation about luma; ``clamp`` holds the result to 0…1."""
+
+    amount: float
+    clamp: bool
+
+    def apply(self, rgb: Float64) -> Float64:
+        luma = (rgb @ CDL_LUMA)[..., None]
+        mixed = luma + self.amount * (rgb - luma)
+        return np.clip(mixed, 0.0, 1.0) if self.clamp else mixed
+
+
+@dataclass(frozen=True)
+class Hold:
+    """Keeps the present value for the next ``Blend``."""
+
+    def apply(self, rgb: Float64) -> Float64:
+        return rgb
+
+
+@dataclass(frozen=True)
+class Blend:
+    """held + strength·(now − held)."""
+
+    strength: float
+
+    def apply(self, rgb: Float64) -> Float64:
+        raise TypeError("Blend needs the held value: use run_reference.")
+
+
+def run_reference(operations: Sequence[Operation], rgb: Float64) -> Float64:
+    """The operations one after the other in float64; ``rgb`` (…, 3)."""
+    value = np.asarray(rgb, dtype=np.float64)
+    held = value
+    for operation in operations:
+        if isinstance(operation, Hold):
+            held = value
+        elif isinstance(operation, Blend):
+            value = held + operation.strength * (value - held)
+        else:
+            value = operation.apply(value)
+    return value

@@ -1,0 +1,261 @@
+"""Path: one shot's whole way from camera file to display code, and its recipe.
+
+A Path is a frozen, validated value. ``segments`` gives its operations stage by stage; ``apply`` runs them in float64
+(the exact path), ``trace`` gives one pixel at every boundary, ``fingerprint`` identifies the arithmetic.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from upwelling.core.arrays import Float64
+from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.encodings import Encoding, Range, encoding
+from upwelling.core.errors import RecipeError, UpwellingError
+from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Operation, run_reference
+from upwelling.core.outputs import Output, output
+from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
+from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.steps import AnyStep
+
+RECIPE_VERSION = 1
+ARITHMETIC = 1
+"""Raised whenever the same recipe would give other numbers; part of every fingerprint."""
+STAGES = ("camera", "input", "trim", "look", "rendering", "display")
+StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
+
+
+def _known(lookup: Any) -> Any:
+    def check(name: str) -> str:
+        try:
+            return str(lookup(name).name)
+        except UpwellingError as error:
+            raise ValueError(str(error)) from None
+    return AfterValidator(check)
+
+
+class _Stage(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class CameraFile(_Stage):
+    """How the file holds its codes: range, and the bit depth that the legal range refers to."""
+
+    range: Range = "full"
+    depth: Literal[8, 10, 12, 16] = 10
+
+
+class Input(_Stage):
+    """The encoding that turns codes into working light. Off: codes are taken as working light unchanged."""
+
+    encoding: Annotated[str, _known(encoding)]
+    adaptation: Adaptation = "CAT02"
+    on: bool = True
+
+
+class Trim(_Stage):
+    """The corrections of one shot."""
+
+    steps: tuple[AnyStep, ...] = ()
+    on: bool = True
+
+
+class Look(_Stage):
+    """A set of steps mixed in by ``strength`` in the working log space."""
+
+    name: str = Field("", max_length=120)
+    steps: tuple[AnyStep, ...] = ()
+    strength: float = Field(1.0, ge=0, le=1)
+    on: bool = True
+
+
+class RenderingStage(_Stage):
+    """Tone map and gamut fit. Off: primaries only, scene 1.0 at the display's peak, nothing fitted."""
+
+    method: AnyRendering = Rise()
+    on: bool = True
+
+
+class Display(_Stage):
+    """Display light to display code. Off: light over peak is passed as code unchanged."""
+
+    output: Annotated[str, _known(output)]
+    range: Range = "full"
+    depth: Literal[8, 10, 12, 16] = 10
+    on: bool = True
+
+
+@dataclass(frozen=True)
+class Boundary:
+    """A value of the trace: after which stage, in which space and unit."""
+
+    stage: StageName
+    space: str
+    unit: str
+    rgb: tuple[float, float, float]
+
+
+class Path(_Stage):
+    """The whole signal path."""
+
+    working: Literal["AP1", "BT.2020"] = "AP1"
+    camera: CameraFile = CameraFile()
+    input: Input
+    trim: Trim = Trim()
+    look: Look = Look()
+    rendering: RenderingStage = RenderingStage()
+    display: Display
+
+    @property
+    def working_primaries(self) -> Primaries:
+        return primaries(self.working)
+
+    @property
+    def source(self) -> Encoding:
+        return encoding(self.input.encoding)
+
+    @property
+    def target(self) -> Output:
+        return output(self.display.output)
+
+    @property
+    def working_log(self) -> str:
+        """The name of the working log space."""
+        return "ACEScct" if self.working == "AP1" else f"ACEScct curve, {self.working}"
+
+    def segments(self) -> dict[StageName, tuple[Operation, ...]]:
+        """Operations by stage, in order. Raises BadValue when settings contradict each other."""
+        working, target = self.working_primaries, self.target
+        segments: dict[StageName, tuple[Operation, ...]] = {}
+        segments["camera"] = (_legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
+        source = self.source
+        segments["input"] = (
+            Decode(source.curve, source.linear_scale),
+            Matrix.of(rgb_to_rgb(source.primaries, working, self.input.adaptation)),
+        ) if self.input.on else ()
+        segments["trim"] = self._steps(self.trim)
+        look = self._steps(self.look)
+        if look and self.look.strength < 1:
+            look = (Encode(ACESCCT), Hold(), Decode(ACESCCT), *look, Encode(ACESCCT), Blend(self.look.strength),
+                    Decode(ACESCCT))
+        segments["look"] = look
+        segments["rendering"] = (
+            self.rendering.method.operation(working, target, self.input.adaptation) if self.rendering.on
+            else Matrix.of(rgb_to_rgb(working, target.primaries, self.input.adaptation)),
+        )
+        display: tuple[Operation, ...] = (Encode(target.curve),) if self.display.on else ()
+        if self.display.range == "legal":
+            display += (_legal_out(self.display.depth),)
+        segments["display"] = display
+        return segments
+
+    def _steps(self, stage: Trim | Look) -> tuple[Operation, ...]:
+        if not stage.on:
+            return ()
+        return tuple(op for step in stage.steps if step.on for op in step.operations(self.working_primaries))
+
+    def operations(self) -> tuple[Operation, ...]:
+        """All operations from the file's code (0…1) to the display's code (0…1)."""
+        return tuple(op for part in self.segments().values() for op in part)
+
+    def apply(self, code: Any) -> Float64:
+        """Display code (…, 3) of file code (…, 3), exact, in float64."""
+        return run_reference(self.operations(), np.asarray(code, dtype=np.float64))
+
+    def to_working(self, code: Any) -> Float64:
+        """Scene-linear working light before the trim, of file code."""
+        segments = self.segments()
+        return run_reference((*segments["camera"], *segments["input"]), np.asarray(code, dtype=np.float64))
+
+    def trace(self, code: Any) -> list[Boundary]:
+        """One pixel's value at every boundary, from file code (3,) up."""
+        value = np.asarray(code, dtype=np.float64)
+        segments, target = self.segments(), self.target
+        spaces: dict[StageName, tuple[str, str]] = {
+            "camera": ("signal", "0…1, full range"),
+            "input": (f"scene linear, {self.working}", "1.0 = diffuse white"),
+            "trim": (f"scene linear, {self.working}", "1.0 = diffuse white"),
+            "look": (f"scene linear, {self.working}", "1.0 = diffuse white"),
+            "rendering": ("display light", "cd/m²"),
+            "display": (target.name, f"{self.display.depth}-bit code, {self.display.range} range"),
+        }
+        boundaries = []
+        for stage in STAGES:
+            value = run_reference(segments[stage], value)  # type: ignore[index]
+            shown = value * target.peak_nits if stage == "rendering" else value
+            if stage == "display":
+                top = 2**self.display.depth - 1
+                shown = np.clip(np.round(value * top), 0, top)
+            space, unit = spaces[stage]  # type: ignore[index]
+            boundaries.append(Boundary(stage, space, unit, tuple(float(v) for v in shown)))  # type: ignore[arg-type]
+        return boundaries
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 over the canonical recipe and the arithmetic's version; equal means equal numbers."""
+        body = self.model_dump(mode="json")
+        body["look"].pop("name")
+        text = json.dumps({"arithmetic": ARITHMETIC, **body}, sort_keys=True, separators=(",", ":"))
+        return hashlib.sha256(text.encode()).hexdigest()
+
+    def to_recipe(self) -> str:
+        """The path as versioned JSON, indented, ending in a line feed."""
+        return json.dumps({"upwelling_recipe": RECIPE_VERSION, **self.model_dump(mode="json")}, indent=2) + "\n"
+
+    @classmethod
+    def from_recipe(cls, text: str | bytes) -> Path:
+        """Reads a recipe; raises RecipeError that names the place and what is wrong."""
+        try:
+            body = json.loads(text)
+        except (ValueError, RecursionError) as error:
+            raise RecipeError(f"this is not JSON ({str(error)[:120]}).") from None
+        if not isinstance(body, dict) or "upwelling_recipe" not in body:
+            raise RecipeError("“upwelling_recipe” is missing, so this is not a recipe.")
+        version = body.pop("upwelling_recipe")
+        if version != RECIPE_VERSION:
+            raise RecipeError(f"version {version!r} is not known here; this program reads version {RECIPE_VERSION}.")
+        return cls.checked(body)
+
+    @classmethod
+    def checked(cls, body: Any) -> Path:
+        """A Path from plain data; raises RecipeError instead of the validator's own error, or BadValue."""
+        try:
+            path = cls.model_validate(body)
+        except ValidationError as error:
+            first = error.errors()[0]
+            location = ".".join(str(part) for part in first["loc"])
+            message = first["msg"].removeprefix("Value error, ")
+            raise RecipeError(message if message.endswith(".") else message + ".", location) from None
+        path.segments()
+        return path
+
+
+def _legal_in(depth: int) -> Affine:
+    unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
+    return Affine(top / (219 * unit), -16 / 219)
+
+
+def _legal_out(depth: int) -> Affine:
+    unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
+    return Affine(219 * unit / top, 16 * unit / top)
+
+
+def convert_operations(source: Encoding, target: Encoding, adaptation: Adaptation, *,
+                       source_range: Range = "full", target_range: Range = "full",
+                       source_depth: int = 10, target_depth: int = 10) -> tuple[Operation, ...]:
+    """The colourimetric conversion between two encodings: no tone map, no gamut fit, nothing clipped."""
+    first = (_legal_in(source_depth),) if source_range == "legal" else ()
+    last = (_legal_out(target_depth),) if target_range == "legal" else ()
+    return (
+        *first,
+        Decode(source.curve, source.linear_scale),
+        Matrix.of(rgb_to_rgb(source.primaries, target.primaries, adaptation)),
+        Encode(target.curve, target.linear_scale),
+        *last,
+    )

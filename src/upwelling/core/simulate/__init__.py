@@ -1,0 +1,1 @@
+"""Simulated stand-ins: the scene renderer, the chart, the cameras."""

@@ -1,0 +1,28 @@
+"""Exposure in stops."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from upwelling.core.operations import Affine, Operation
+from upwelling.core.primaries import Primaries
+from upwelling.core.steps.base import Step, parameter, signed
+
+
+class Exposure(Step):
+    """Scene light times 2^stops."""
+
+    title: ClassVar[str] = "Exposure"
+    explanation: ClassVar[str] = "Multiplies scene light, as opening the iris would."
+    source: ClassVar[str] = "By definition: one stop doubles the light"
+    space: ClassVar[str] = "scene linear"
+    neutral: ClassVar[str] = "keeps neutral"
+
+    kind: Literal["exposure"] = "exposure"
+    stops: float = parameter(0.0, "Exposure", "stops", -8, 8, 0.05, "Gain on scene light; +1 doubles it.")
+
+    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+        return (Affine(2.0**self.stops),)
+
+    def summary(self) -> str:
+        return f"Exposure {signed(self.stops, 2)}"

@@ -1,0 +1,27 @@
+"""Chromaticity of a light given as correlated colour temperature and distance from the Planckian locus."""
+
+from __future__ import annotations
+
+import numpy as np
+
+KELVIN_RANGE = (1667.0, 15000.0)
+"""Within Krystek's 1000…15000 K; the lower end keeps every step's matrix well conditioned."""
+
+
+def planckian_uv(kelvin: float) -> tuple[float, float]:
+    """CIE 1960 u, v on the Planckian locus. Krystek, Color Research & Application 10 (1985), 38–40; error < 9e-5."""
+    t = kelvin
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    return u, v
+
+
+def kelvin_duv_to_xy(kelvin: float, duv: float) -> tuple[float, float]:
+    """CIE 1931 xy of a light. Duv is the signed distance from the locus in u, v (ANSI C78.377): + is greener."""
+    u, v = planckian_uv(kelvin)
+    u2, v2 = planckian_uv(kelvin + 0.01)
+    along = np.array([u2 - u, v2 - v])
+    along /= np.hypot(*along)
+    # With rising temperature the locus runs to smaller u and v: the side above it is (−v, u) of that direction.
+    u, v = u + duv * along[1], v - duv * along[0]
+    return 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
