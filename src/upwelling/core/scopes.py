@@ -40,7 +40,7 @@ def parade(signal: Float32, levels: int = 192, columns: int = 128) -> Any:
 def parade_picture(counts: Any, height: int, width: int) -> Any:
     """uint8 brightness of parade counts: rare levels stay visible, common ones do not burn out."""
     per_column = height * width / counts.shape[2]
-    return np.rint(255 * (1 - np.exp(-counts * (90.0 / per_column)))).astype(np.uint8)
+    return np.rint(255 * (1 - np.exp(counts * np.float32(-90.0 / per_column)))).astype(np.uint8)
 
 
 def stop_histogram(rgb_linear: Float32, working: Primaries) -> StopHistogram:

@@ -1,0 +1,1 @@
+"""The web application: stores, shows and runs what core computes."""

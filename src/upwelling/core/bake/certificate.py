@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.arrays import Float64
-from upwelling.core.bake.sampling import Progress, no_report, sample_sets
+from upwelling.core.bake.sampling import FRAME, Progress, no_report, sample_sets
 from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.errors import BadLut
@@ -23,7 +23,6 @@ from upwelling.core.primaries import xy_to_xyz
 
 Triple = tuple[float, float, float]
 GRID_LIMIT = 0.05
-PICTURE_SETS = ("neutral axis", "the shot's own frame")
 
 
 class _Report(BaseModel):
@@ -134,7 +133,7 @@ def verify(lut_path: str | os.PathLike[str], path: Path, *, frame: Any = None, t
         interpolation=interpolation, fingerprint=path.fingerprint, recipe=path.model_dump(mode="json"),
         sets=(everything, *figures.values()), neutral=neutral,
         worst=tuple(sorted(found, key=lambda w: -w.delta_e)[:8]),
-        clipped_domain=outside["stratified"], clipped_frame=outside.get("the shot's own frame"),
+        clipped_domain=outside["stratified"], clipped_frame=outside.get(FRAME),
         tolerances=limits, verdict="does not hold" if reasons else "holds", reasons=tuple(reasons),
     )
 
@@ -191,10 +190,10 @@ def _reasons(everything: SetFigures, figures: dict[str, SetFigures], neutral: Ne
         reasons.append(f"At the table's own grid points the error is already ΔE {at_grid:.2f}: the table was made from another "
                        "path, or has too few digits. Check the encoding, output and recipe, or bake it again.")
     larger = "A larger grid brings it down." if at_grid <= GRID_LIMIT else ""
-    for name in PICTURE_SETS:
-        if name in figures:
-            hold(figures[name].p99, limits.picture_p99, f"The 99 % error on {name}", larger)
-            hold(figures[name].maximum, limits.picture_max, f"The worst error on {name}", larger)
+    hold(figures["neutral axis"].maximum, limits.neutral_max, "The worst error on the neutral axis", larger)
+    if FRAME in figures:
+        hold(figures[FRAME].p99, limits.picture_p99, f"The 99 % error on {FRAME}", larger)
+        hold(figures[FRAME].maximum, limits.picture_max, f"The worst error on {FRAME}", larger)
     hold(everything.median, limits.anywhere_median, "The median error", larger)
     hold(everything.p99, limits.anywhere_p99, "The 99 % error over all samples", larger)
     if any(neutral.falls):

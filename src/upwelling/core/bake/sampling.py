@@ -13,6 +13,7 @@ from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.path import Path
 
 SMALLEST, LARGEST = 2, 129
+FRAME = "the shot's own frame"
 SEED = 20130
 """Fixed, so that a certificate can be reproduced to the digit."""
 _STRATA = 42
@@ -64,5 +65,5 @@ def sample_sets(frame: Any = None) -> dict[str, Float64]:
         pixels = np.asarray(frame, dtype=np.float64).reshape(-1, 3)
         if len(pixels) > _FRAME:
             pixels = pixels[rng.choice(len(pixels), _FRAME, replace=False)]
-        sets["the shot's own frame"] = pixels
+        sets[FRAME] = pixels
     return sets

@@ -9,7 +9,7 @@ import numpy as np
 from upwelling.core.engine.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import inline
 from upwelling.core.rendering.gamut_fit import KNEE
-from upwelling.core.rendering.rise import CONE_FLOOR
+from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT
 from upwelling.core.rendering.tone_curve import LOWEST_STOP, MID_GREY, TOE_START, TOE_WIDTH
 
 F = np.float32
@@ -17,7 +17,7 @@ ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 
 LOG_GREY, LOW = F(np.log2(MID_GREY)), F(LOWEST_STOP)
 TOE0, TOE_W, INV_TOE_W = F(TOE_START), F(TOE_WIDTH), F(1 / TOE_WIDTH)
 KNEE32, INV_KNEE, ROOM, INV_ROOM = F(KNEE), F(1 / KNEE), F(1 - KNEE), F(1 / (1 - KNEE))
-FLOOR, INV_FLOOR = F(CONE_FLOOR), F(1 / CONE_FLOOR)
+FLOOR, INV_FLOOR, FALL, NINE_TENTHS = F(CONE_FLOOR), F(1 / CONE_FLOOR), F(DESCENT), F(0.9)
 STEPS = 22
 
 
@@ -79,12 +79,15 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> Non
         A = (c3 * l + c4 * m + c5 * t) * ratio
         C = (c6 * l + c7 * m + c8 * t) * ratio
         u = min(max((s - ease0) * inv_ease, ZERO), ONE)
-        ease = u * u * u
+        ease = u * u
         keep = ONE - ease
-        E[i] = min(max(L + ease * (exp2_fast(y * THIRD) - L), ZERO), ONE)
-        Q0[i] = (d0 * A + d1 * C) * keep
-        Q1[i] = (d2 * A + d3 * C) * keep
-        Q2[i] = (d4 * A + d5 * C) * keep
+        L = min(max(L + ease * (exp2_fast(y * THIRD) - L), ZERO), ONE)
+        A, C = A * keep, C * keep
+        descent = min(FALL * L * L * L * sqrt32(A * A + C * C), NINE_TENTHS * L)
+        E[i] = L - descent
+        Q0[i] = d0 * A + d1 * C + descent
+        Q1[i] = d2 * A + d3 * C + descent
+        Q2[i] = d4 * A + d5 * C + descent
     # Only pixels outside the gamut are fitted: they are gathered side by side so that every loop stays SIMD.
     outside = 0
     for i in range(n):

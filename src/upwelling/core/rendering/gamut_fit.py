@@ -1,7 +1,7 @@
-"""The smooth gamut fit: towards neutral at constant Oklab lightness and hue.
+"""The smooth gamut fit: towards neutral at constant Oklab hue.
 
-On the line from neutral (k = 0) through a colour (k = 1), cone responses are (L + k·q)³, so each output channel is a
-cubic in k. ``boundary`` finds where the first channel leaves 0…1 by bisection; ``soft_limit`` brings the colour inside.
+On the line from a neutral of lightness L (k = 0) through a colour (k = 1), cone responses are (L + k·q)³, so each output
+channel is a cubic in k. ``boundary`` finds where the first channel leaves 0…1 by bisection; ``soft_limit`` brings the colour inside.
 The form is our own.
 """
 
@@ -23,7 +23,7 @@ def soft_limit(reach: Float64) -> Float64:
 
 
 def fit(lightness: Float64, q: Float64, lms_to_rgb: Float64) -> Float64:
-    """Output RGB (N, 3) in 0…1 for lightness (N,) in 0…1 and cone offsets q (N, 3)."""
+    """Output RGB (N, 3) in 0…1 for the neutral's lightness (N,) in 0…1 and the colour's cone root offsets q (N, 3)."""
     scale = np.ones_like(lightness)
 
     def rgb_at(k: Float64, index: object = slice(None)) -> Float64:

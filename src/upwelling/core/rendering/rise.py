@@ -5,8 +5,10 @@
 2. Cone responses under ``CONE_FLOOR`` of the norm are eased towards 0 and never pass it: only colours no light can
    have (codes far outside the spectral locus) come there, and a cube root through 0 would make the path rough.
 3. From ``ease_start`` to the scene peak the pixel moves at constant Oklab hue towards the neutral of the same norm, by
-   u³: a very bright saturated light turns white on the way instead of clipping a channel.
-4. The smooth gamut fit brings what is still outside the output's primaries in, at constant Oklab hue and lightness.
+   u²: a very bright saturated light turns white on the way instead of clipping a channel.
+4. The smooth gamut fit brings what is still outside the output's primaries in, at constant Oklab hue, losing
+   ``DESCENT``·L³ of lightness for each unit of chroma it takes. At constant lightness the fit would meet the display's
+   gamut where it is a thin spike near white (bright yellow), and no table could follow it there.
 """
 
 from __future__ import annotations
@@ -27,6 +29,7 @@ from upwelling.core.rendering.tone_curve import LOWEST_STOP, MID_GREY, ToneCurve
 from upwelling.core.steps.base import parameter
 
 CONE_FLOOR = 0.08
+DESCENT = 0.6
 
 
 def hold_positive(ratio: Float64) -> Float64:
@@ -43,7 +46,7 @@ class Rise(BaseModel):
     explanation: ClassVar[str] = "Smooth tone curve on a norm, hue kept, highlights eased to white, smooth gamut fit."
 
     kind: Literal["rise"] = "rise"
-    contrast: float = parameter(1.3, "Contrast", "stops per stop", 0.8, 2.0, 0.02, "Slope of the tone curve at mid grey.")
+    contrast: float = parameter(1.3, "Contrast", "stops/stop", 0.8, 2.0, 0.02, "Slope of the tone curve at mid grey.")
     toe: float = parameter(0.1, "Toe", "×", -0.6, 1.0, 0.02, "Above 0 deepens shadows, below 0 opens them.")
     shoulder: float = parameter(0.5, "Shoulder start", "stops", 0.0, 2.0, 0.05,
                                 "Stops above mid grey where highlights begin to be compressed.")
@@ -96,8 +99,10 @@ class RiseOperation:
         root = np.cbrt(hold_positive(flat @ self.to_lms.T / held))
         lab = root @ ROOT_TO_LAB.T * np.exp2(y / 3)[:, None]
         u = np.clip((stops - self.ease_start) / (self.curve.peak_stops - self.ease_start), 0.0, 1.0)
-        ease = u**3
+        ease = u**2
         # Σc³/Σc² is at most 1.5 % below the norm that would keep every L under white: the minimum catches that.
         lightness = np.clip(lab[:, 0] + ease * (np.exp2(y / 3) - lab[:, 0]), 0.0, 1.0)
-        q = (lab[:, 1:] * (1 - ease)[:, None]) @ LAB_TO_ROOT[:, 1:].T
-        return np.clip(fit(lightness, q, self.lms_to_rgb), 0.0, 1.0).reshape(rgb.shape)
+        ab = lab[:, 1:] * (1 - ease)[:, None]
+        descent = np.minimum(DESCENT * lightness**3 * np.hypot(ab[:, 0], ab[:, 1]), 0.9 * lightness)
+        offsets = ab @ LAB_TO_ROOT[:, 1:].T + descent[:, None]
+        return np.clip(fit(lightness - descent, offsets, self.lms_to_rgb), 0.0, 1.0).reshape(rgb.shape)

@@ -1,0 +1,56 @@
+"""Takes the pictures in docs/screenshots from a running demo: `scripts/screenshots.py http://127.0.0.1:8000`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
+         "--disable-component-update", "--disable-quic"]
+OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def _settled(page: Page) -> None:
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(400)
+
+
+def main(address: str, out: Path) -> None:
+    out.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda message: print("console:", message.text))
+        page.on("pageerror", lambda error: print("error:", error))
+
+        def shoot(name: str) -> None:
+            _settled(page)
+            page.screenshot(path=out / f"{name}.png")
+
+        page.goto(f"{address}/sign-in/")
+        page.fill("#id_username", "technician")
+        page.fill("#id_password", "kilnlight-demo")
+        page.click("button:has-text('Sign in')")
+        shoot("productions")
+        page.click("text=Kilnlight")
+        shoot("production")
+        page.click("text=A012 Gathering room")
+        shoot("bench")
+        page.click(".pick[data-stage=rendering]")
+        shoot("bench-rendering")
+        page.goto(f"{address}/encodings/?name=V-Log/V-Gamut")
+        shoot("encodings")
+        page.goto(f"{address}/p/kilnlight/bakes/")
+        if page.locator("a:has-text('Certificate')").count() == 0:
+            page.click("text=Bake and verify")
+            page.wait_for_selector("a:has-text('Certificate')", timeout=60000)
+        shoot("bakes")
+        page.click("a:has-text('Certificate') >> nth=0")
+        shoot("certificate")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000", Path(sys.argv[2]) if len(sys.argv) > 2 else OUT)

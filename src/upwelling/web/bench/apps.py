@@ -1,0 +1,7 @@
+from django.apps import AppConfig
+
+
+class BenchConfig(AppConfig):
+    """The Bench."""
+
+    name = "upwelling.web.bench"

@@ -1,0 +1,41 @@
+"""Controls of steps and renderings, built from their declarations: adding a parameter adds its control."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+from pydantic_core import PydanticUndefined
+
+_CHANNELS = ("red", "green", "blue")
+
+
+def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
+    """Rows of controls: one control for a number, three for a triple, a choice for named values."""
+    rows = []
+    for name, field in model.model_fields.items():
+        extra = field.json_schema_extra
+        if isinstance(extra, dict) and "unit" in extra:
+            default = field.default
+            triple = isinstance(default, tuple)
+            rows.append({
+                "name": name, "title": field.title, "help": field.description, "unit": extra["unit"], "kind": "number",
+                "triple": triple,
+                "cells": [{
+                    "path": f"{prefix}.{name}.{index}" if triple else f"{prefix}.{name}",
+                    "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
+                    "low": extra["low"], "high": extra["high"], "fine": extra["fine"],
+                    "default": default[index] if triple else default,
+                    "digits": _digits(extra["fine"]),
+                } for index in range(3 if triple else 1)],
+            })
+        elif field.title and field.default is not PydanticUndefined:
+            values = getattr(field.annotation, "__args__", ())
+            rows.append({"name": name, "title": field.title, "help": field.description, "kind": "choice",
+                         "path": f"{prefix}.{name}", "values": list(values), "default": field.default})
+    return rows
+
+
+def _digits(fine: Any) -> int:
+    text = f"{float(fine):g}"
+    return len(text.split(".")[1]) if "." in text else 0

@@ -1,0 +1,104 @@
+"""One preview: picture, scopes, counts, Column lines and trace from the same frame, in one answer."""
+
+from __future__ import annotations
+
+import json
+import struct
+from typing import Any
+
+import numpy as np
+
+from upwelling.core import engine
+from upwelling.core.operations import Affine
+from upwelling.core.path import Path
+from upwelling.core.primaries import rgb_to_xyz
+from upwelling.core.scopes import parade, parade_picture, shares_at_ends, stop_histogram
+from upwelling.web.bench.column import column, trim_fits
+from upwelling.web.footage.frames import Frame
+from upwelling.web.footage.models import Shot
+from upwelling.web.footage.pictures import jpeg, png, view_operations
+from upwelling.web.footage.shot_settings import ShotSettings
+
+
+def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: bool, lossless: bool,
+            point: tuple[int, int] | None) -> bytes:
+    """A little-endian uint32 length, that much JSON, the picture, then the parade as uint8 (3, levels, columns).
+
+    The JSON names the sizes. ``point`` is in pixels of the full frame.
+    """
+    shown = settings.model_copy(update={"trim_on": False}) if without_trim else settings
+    path = shot.path(shown)
+    segments = path.segments()
+    scene = engine.run(engine.compile_operations(
+        (*segments["camera"], *segments["input"], *segments["trim"], *segments["look"])), frame.working)
+    display = segments["display"]
+    if path.display.range == "legal" and display and isinstance(display[-1], Affine):
+        display = display[:-1]  # scopes and screen want full-range signal
+    signal = engine.run(engine.compile_operations((*segments["rendering"], *display)), scene)
+    view = engine.run(engine.compile_operations(view_operations(path)), signal) if view_operations(path) else signal
+    histogram = stop_histogram(scene, path.working_primaries)
+    half_code = 0.5 / (2**path.display.depth - 1)
+    at_black, at_peak = shares_at_ends(signal, half_code, 1 - half_code)
+    counts = parade(signal)
+    scope = parade_picture(counts, *signal.shape[:2])
+    picture = png(view) if lossless else jpeg(view)
+    head = {
+        "width": view.shape[1], "height": view.shape[0], "mime": "image/png" if lossless else "image/jpeg",
+        "picture_bytes": len(picture), "parade": {"levels": scope.shape[1], "columns": scope.shape[2]},
+        "histogram": histogram.counts.tolist(),
+        "shares": {"at_black": at_black, "at_peak": at_peak, "above_white": histogram.above_white,
+                   "below_zero": histogram.below_zero, "camera": frame.plateau_share,
+                   "camera_code": round(frame.plateau_code * _top(path))},
+        "column": column(shot, path, settings), "trace": trace(shot, path, frame, point), "fits": trim_fits(settings),
+        "fingerprint": path.fingerprint[:12],
+    }
+    text = json.dumps(head).encode()
+    return struct.pack("<I", len(text)) + text + picture + scope.tobytes()
+
+
+def _top(path: Path) -> int:
+    return int(2**path.camera.depth - 1)
+
+
+def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -> dict[str, Any] | None:
+    """One pixel of the full frame at every boundary, by the exact path, as printed on the page."""
+    if point is None:
+        return None
+    x, y = min(max(point[0], 0), frame.still.width - 1), min(max(point[1], 0), frame.still.height - 1)
+    code = frame.still.code[y, x].astype(np.float64)
+    boundaries = {boundary.stage: boundary for boundary in path.trace(code)}
+    known = bool(shot.settled_encoding)
+    scene = np.array(boundaries["look"].rgb)
+    luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
+    integer = shot.depth not in ("half", "float")
+    return {
+        "x": x, "y": y,
+        "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
+        "input": [_number(v, 4) for v in boundaries["input"].rgb],
+        "trim": [_number(v, 4) for v in boundaries["trim"].rgb],
+        "look": [_number(v, 4) for v in boundaries["look"].rgb],
+        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb],
+        "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
+        "stops": _stops(luminance) if known else "not known",
+        "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
+    }
+
+
+def _full(path: Path, codes: Any) -> Any:
+    top = 2**path.display.depth - 1
+    if path.display.range == "full":
+        return np.array(codes) / top
+    unit = 2 ** (path.display.depth - 8)
+    return (np.array(codes) - 16 * unit) / (219 * unit)
+
+
+def _number(value: float, digits: int) -> str:
+    text = f"{value:.{digits}f}"
+    return text.replace("-", "−") if float(text) else text.lstrip("-")
+
+
+def _stops(luminance: float) -> str:
+    if luminance <= 0:
+        return "no light"
+    stops = float(np.log2(luminance / 0.18))
+    return ("+" if stops >= 0 else "−") + f"{abs(stops):.2f} stops"

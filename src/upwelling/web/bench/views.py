@@ -1,0 +1,130 @@
+"""The Bench: the page, previews, saving, undo and redo."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from upwelling.core.rendering import Rise
+from upwelling.core.steps import STEPS
+from upwelling.web.bench.column import column, trim_fits
+from upwelling.web.bench.controls import controls
+from upwelling.web.bench.preview import preview
+from upwelling.web.bench.tone_plot import tone_points
+from upwelling.web.errors import Refused
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.models import Shot
+from upwelling.web.footage.services import Outdated, apply_settings, history_ends, move_in_history
+from upwelling.web.footage.shot_settings import read_settings
+from upwelling.web.footage.views import thumbnail_url
+from upwelling.web.productions.forms import encoding_choices
+from upwelling.web.productions.models import Member, Production, production_for
+
+
+def _shot(request: HttpRequest, slug: str, pk: int, *, change: bool = False) -> tuple[Production, Shot]:
+    production = production_for(request.user, slug, change=change)
+    shot = get_object_or_404(Shot, pk=pk, production=production)
+    shot.production = production
+    return production, shot
+
+
+@require_GET
+def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The page where one shot is worked."""
+    production, shot = _shot(request, slug, pk)
+    role = production.role_of(request.user)
+    settings = shot.settings
+    rules = production.rule_set
+    path = shot.path(settings)
+    shots = list(production.shots.all())
+    for other in shots:
+        other.production = production
+    places = [other.pk for other in shots]
+    here = places.index(shot.pk)
+    data = {
+        "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
+        "history": history_ends(shot), "editable": role == Member.Role.TECHNICIAN, "settled": bool(shot.settled_encoding),
+        "frame": {"width": shot.width, "height": shot.height},
+        "urls": {name: reverse(name, args=[slug, pk]) for name in ("preview", "save", "undo", "redo", "tone")},
+        "neighbours": {
+            "previous": reverse("bench", args=[slug, places[here - 1]]) if here > 0 else None,
+            "next": reverse("bench", args=[slug, places[here + 1]]) if here + 1 < len(places) else None,
+        },
+    }
+    default = f"Production default ({rules.default_encoding})" if rules.default_encoding else "Not settled"
+    return render(request, "bench/bench.html", {
+        "production": production, "shot": shot, "shots": shots, "role": role, "rules": rules, "data": data,
+        "column": column(shot, path, settings), "fits": trim_fits(settings),
+        "steps": [{"title": step.title, "explanation": step.explanation, "space": step.space,
+                   "rows": controls(step, str(step.model_fields["kind"].default))} for step in STEPS],
+        "rendering_rows": controls(Rise, "rendering"), "tone": tone_points(path), "path": path,
+        "choices": encoding_choices(default),
+    })
+
+
+def _body(request: HttpRequest) -> dict[str, Any]:
+    try:
+        body = json.loads(request.body)
+    except ValueError:
+        body = None
+    if not isinstance(body, dict):
+        raise Refused("The page sent something that is not a setting. Reload it.")
+    return body
+
+
+@require_POST
+def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Picture, scopes, counts and trace for settings that need not be saved; see ``preview`` for the layout."""
+    _, shot = _shot(request, slug, pk)
+    body = _body(request)
+    settings = read_settings(body.get("settings"))
+    point = body.get("point")
+    place = (int(point["x"]), int(point["y"])) if isinstance(point, dict) and {"x", "y"} <= point.keys() else None
+    data = preview(shot, frame_of(shot), settings, without_trim=body.get("compare") == "untrimmed",
+                   lossless=bool(body.get("lossless")), point=place)
+    return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+
+
+@require_POST
+def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Saves settings as the next state of the shot."""
+    _, shot = _shot(request, slug, pk, change=True)
+    body = _body(request)
+    settings = read_settings(body.get("settings"))
+    try:
+        shot = apply_settings(shot, request.user, settings, version=int(body.get("version", -1)),
+                              label=str(body.get("label") or "change"))
+    except Outdated as error:
+        return JsonResponse({"error": str(error)}, status=409)
+    return _state(shot)
+
+
+def _state(shot: Shot) -> JsonResponse:
+    return JsonResponse({"settings": shot.settings.model_dump(mode="json"), "history": history_ends(shot),
+                         "thumbnail": thumbnail_url(shot)})
+
+
+@require_POST
+def undo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """One step back in the shot's history."""
+    _, shot = _shot(request, slug, pk, change=True)
+    return _state(move_in_history(shot, -1))
+
+
+@require_POST
+def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """One step forward in the shot's history."""
+    _, shot = _shot(request, slug, pk, change=True)
+    return _state(move_in_history(shot, +1))
+
+
+@require_POST
+def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The tone curve of settings, as points."""
+    _, shot = _shot(request, slug, pk)
+    return JsonResponse(tone_points(shot.path(read_settings(_body(request).get("settings")))))

@@ -1,0 +1,5 @@
+from django.urls import path
+
+from upwelling.web.encodings import views
+
+urlpatterns = [path("", views.library, name="encodings")]

@@ -1,0 +1,7 @@
+from django.apps import AppConfig
+
+
+class FootageConfig(AppConfig):
+    """Shots."""
+
+    name = "upwelling.web.footage"

@@ -1,0 +1,59 @@
+"""Frames as pictures for a web page: display light shown as sRGB."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import imagecodecs
+import numpy as np
+
+from upwelling.core import engine
+from upwelling.core.curves import CURVES
+from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation
+from upwelling.core.path import Path
+from upwelling.core.primaries import primaries, rgb_to_rgb
+
+
+def view_operations(path: Path) -> tuple[Operation, ...]:
+    """From full-range display signal to sRGB code for the browser, so that light keeps its ratios on an sRGB screen.
+
+    With the display stage off there is no light to show, only numbers: they are shown as they are.
+    """
+    if not path.display.on:
+        return ()
+    target = path.target
+    if target.curve_name == "sRGB" and target.primaries_name == "BT.709":
+        return ()
+    return (Decode(target.curve), Matrix.of(rgb_to_rgb(target.primaries, primaries("BT.709"), path.input.adaptation)),
+            Encode(CURVES["sRGB"]))
+
+
+def to_bytes(view: Any) -> Any:
+    """uint8 of codes 0…1, rounded."""
+    return (np.clip(view, 0.0, 1.0) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
+
+
+def jpeg(view: Any, quality: int = 93) -> bytes:
+    """A 4:4:4 JPEG of view codes (H, W, 3)."""
+    return bytes(imagecodecs.jpeg8_encode(to_bytes(view), level=quality, subsampling="444"))
+
+
+def png(view: Any) -> bytes:
+    """A lossless PNG of view codes (H, W, 3)."""
+    return bytes(imagecodecs.png_encode(to_bytes(view), level=1))
+
+
+def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
+    """A small JPEG of the rendered shot."""
+    step = max(1, code.shape[1] // width)
+    small = np.ascontiguousarray(code[: code.shape[0] // step * step, : code.shape[1] // step * step])
+    small = small.reshape(small.shape[0] // step, step, small.shape[1] // step, step, 3).mean(axis=(1, 3), dtype=np.float32)
+    operations = (*path.operations(), *_to_full(path), *view_operations(path))
+    return jpeg(engine.run(engine.compile_operations(operations), small), 88)
+
+
+def _to_full(path: Path) -> tuple[Operation, ...]:
+    if path.display.range == "full":
+        return ()
+    unit, top = 2.0 ** (path.display.depth - 8), 2.0**path.display.depth - 1
+    return (Affine(top / (219 * unit), -16 / 219),)

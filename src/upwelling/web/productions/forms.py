@@ -1,0 +1,58 @@
+"""Forms of the productions pages."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+
+from upwelling.core.encodings import ENCODINGS
+from upwelling.core.outputs import OUTPUTS
+from upwelling.core.rendering import Rise
+
+
+class ProductionForm(forms.Form):
+    """A new production."""
+
+    name = forms.CharField(max_length=120, strip=True)
+    description = forms.CharField(max_length=300, required=False, strip=True)
+
+
+def encoding_choices(empty: str) -> list[tuple[str, str]]:
+    """Encodings for a select, with a first row that settles nothing."""
+    return [("", empty), *((name, name) for name in ENCODINGS)]
+
+
+class RulesForm(forms.Form):
+    """The rules; the rendering's fields are built from its declaration."""
+
+    default_encoding = forms.ChoiceField(choices=lambda: encoding_choices("None: ask for each shot"), required=False,
+                                         label="Default encoding")
+    working = forms.ChoiceField(choices=[("AP1", "AP1, linear"), ("BT.2020", "BT.2020, linear")], label="Working space")
+    adaptation = forms.ChoiceField(choices=[("CAT02", "CAT02"), ("Bradford", "Bradford")], label="Chromatic adaptation")
+    output = forms.ChoiceField(choices=[(name, name) for name in OUTPUTS], label="Output")
+    range = forms.ChoiceField(choices=[("full", "full range"), ("legal", "legal range")], label="Code range")
+    depth = forms.TypedChoiceField(choices=[(d, f"{d} bit") for d in (8, 10, 12, 16)], coerce=int, label="Depth")
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name, field in Rise.model_fields.items():
+            extra = field.json_schema_extra
+            if isinstance(extra, dict) and "unit" in extra:
+                self.fields[f"rendering_{name}"] = forms.FloatField(
+                    label=field.title, help_text=field.description or "", min_value=float(extra["low"]),  # type: ignore[arg-type]
+                    max_value=float(extra["high"]), widget=forms.NumberInput(  # type: ignore[arg-type]
+                        attrs={"step": "any", "data-unit": str(extra["unit"])}))
+
+    @classmethod
+    def initial_of(cls, rules: Any) -> dict[str, Any]:
+        """Form values of a Rules value."""
+        values = rules.model_dump()
+        rendering = values.pop("rendering")
+        return {**values, **{f"rendering_{name}": value for name, value in rendering.items()}}
+
+    def changes(self) -> dict[str, Any]:
+        """The cleaned values as Rules takes them."""
+        values = dict(self.cleaned_data)
+        rendering = {name.removeprefix("rendering_"): values.pop(name) for name in list(values) if name.startswith("rendering_")}
+        return {**values, "rendering": rendering}

@@ -1,0 +1,80 @@
+"""Production: one job, its rules and its members."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.core.exceptions import PermissionDenied
+from django.db import models
+from django.http import Http404
+from django.utils import timezone
+from pydantic import ValidationError
+
+from upwelling.core.errors import BadValue
+from upwelling.web.productions.rules import Rules
+
+
+class ProductionQuerySet(models.QuerySet["Production"]):
+    """Reads."""
+
+    def visible_to(self, user: Any) -> ProductionQuerySet:
+        """The productions someone is a member of."""
+        return self.filter(members__user=user)
+
+
+class Production(models.Model):
+    """One job. ``rules`` is the JSON of a Rules value; read it with ``rule_set``."""
+
+    name = models.CharField(max_length=120)
+    slug = models.SlugField(max_length=60, unique=True)
+    description = models.CharField(max_length=300, blank=True)
+    rules = models.JSONField(default=dict)
+    created = models.DateTimeField(default=timezone.now)
+
+    objects = ProductionQuerySet.as_manager()
+
+    class Meta:
+        ordering = ("name",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def rule_set(self) -> Rules:
+        try:
+            return Rules.model_validate(self.rules)
+        except ValidationError:
+            raise BadValue(f"The rules of {self.name} cannot be read. Set them again on its page.") from None
+
+    def role_of(self, user: Any) -> str | None:
+        """“technician”, “viewer”, or None for who is no member."""
+        return self.members.filter(user=user).values_list("role", flat=True).first()
+
+
+class Member(models.Model):
+    """Who may do what in a production."""
+
+    class Role(models.TextChoices):
+        TECHNICIAN = "technician", "Technician (may change)"
+        VIEWER = "viewer", "Viewer (may look and download)"
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="members")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    role = models.CharField(max_length=12, choices=Role)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("production", "user"), name="one_role_a_member"),)
+
+    def __str__(self) -> str:
+        return f"{self.user}: {self.role}"
+
+
+def production_for(user: Any, slug: str, *, change: bool = False) -> Production:
+    """The production for a member; Http404 for others, PermissionDenied for a viewer who wants to change it."""
+    production = Production.objects.visible_to(user).filter(slug=slug).first()
+    if production is None:
+        raise Http404
+    if change and production.role_of(user) != Member.Role.TECHNICIAN:
+        raise PermissionDenied("You are a viewer here: you may look and download. A technician of the production may change it.")
+    return production

@@ -1,0 +1,31 @@
+// Requests to our own server, with the CSRF token; errors become the sentence the server sent.
+window.upwelling = window.upwelling || {};
+
+upwelling.token = function () {
+  const found = document.cookie.split("; ").find((part) => part.startsWith("csrftoken="));
+  return found ? found.split("=")[1] : "";
+};
+
+upwelling.sentence = async function (response) {
+  try {
+    const body = await response.json();
+    return body.error || "The server did not say why.";
+  } catch {
+    return response.status === 413 ? "That file is larger than this server takes." : "The server could not answer. Try again.";
+  }
+};
+
+upwelling.post = async function (url, body) {
+  let response;
+  try {
+    response = await fetch(url, {
+      method: "POST",
+      headers: { "X-CSRFToken": upwelling.token(), Accept: "application/json", "Content-Type": "application/json" },
+      body: JSON.stringify(body || {}),
+    });
+  } catch {
+    throw new Error("The server cannot be reached. What is on this page is kept; try again.");
+  }
+  if (!response.ok) throw new Error(await upwelling.sentence(response));
+  return response;
+};
