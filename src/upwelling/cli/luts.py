@@ -46,12 +46,12 @@ def add_commands(commands: Any) -> None:
 
 
 def _encodings(options: argparse.Namespace) -> int:
-    rows = [{
+    rows: list[dict[str, Any]] = [{
         "name": e.name, "curve": e.curve_name, "primaries": e.primaries_name, "referred": e.referred,
         "default_range": e.default_range, "codes_10bit": [round(e.code_of(r) * 1023, 2) for r in (0.0, 0.18, 0.90)],
         "source": e.source,
     } for e in ENCODINGS.values()]
-    outputs = [{"name": o.name, "peak_nits": o.peak_nits, "mid_grey_nits": o.mid_grey_nits, "source": o.source}
+    outputs: list[dict[str, Any]] = [{"name": o.name, "peak_nits": o.peak_nits, "mid_grey_nits": o.mid_grey_nits, "source": o.source}
                for o in OUTPUTS.values()]
     if options.json:
         print(json.dumps({"encodings": rows, "outputs": outputs}, indent=2, ensure_ascii=False))

@@ -8,7 +8,7 @@ from typing import Any
 
 from upwelling.cli.paths import add_path_options, add_range_option, path_from
 from upwelling.core import engine
-from upwelling.core.encodings import encoding
+from upwelling.core.encodings import Range, encoding
 from upwelling.core.lut.formats import read_lut
 from upwelling.core.media import Depth, container_for, read_still, write_still
 from upwelling.core.operations import run_reference
@@ -49,7 +49,7 @@ def _convert(options: argparse.Namespace) -> int:
     source, target = encoding(options.source), encoding(options.target)
     container = container_for(options.dst)
     still = read_still(options.src)
-    side = options.range or "full"
+    side: Range = options.range or "full"
     depth: Depth = options.depth or container.depths[-1]
     operations = convert_operations(source, target, options.adaptation or "CAT02", source_range=side, target_range=side,
                                     source_depth=still.integer_depth, target_depth=_BITS.get(depth, 16))

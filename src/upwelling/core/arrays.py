@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 Float = NDArray[np.floating[Any]]
 """Any floating NumPy array."""
+MID_GREY = 0.18
+"""Scene-linear light of an 18 % reflector; stops are counted from here."""
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 

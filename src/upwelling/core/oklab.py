@@ -1,8 +1,8 @@
 """Oklab, the hue-linear space in which the rendering keeps hue.
 
 Source: B. Ottosson, "A perceptual color space for image processing" (2020), matrices M1 and M2 as revised 2021-01-25.
-The printed matrices take D65 to L = 1 and a = b = 0 only to about 1e-7; rows are scaled here so that the reference white
-is exactly neutral, which changes no value by more than that.
+The printed matrices take the D65 of xy (0.3127, 0.3290) to a = b = 0 only to about 1e-4; rows are scaled here so that
+this white is exactly neutral, which moves other colours by as little.
 """
 
 from __future__ import annotations

@@ -33,7 +33,7 @@ class Affine:
     offset: float = 0.0
 
     def apply(self, rgb: Float64) -> Float64:
-        return rgb * self.gain + self.offset
+        return np.asarray(rgb * self.gain + self.offset)
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Matrix:
         return cls(tuple((float(r[0]), float(r[1]), float(r[2])) for r in matrix))
 
     def apply(self, rgb: Float64) -> Float64:
-        return rgb @ np.array(self.rows).T
+        return np.asarray(rgb @ np.array(self.rows).T)
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ class SlopeOffsetPower:
         base = rgb * np.array(self.slope) + np.array(self.offset)
         if self.clamp:
             base = np.clip(base, 0.0, 1.0)
-        return np.where(base > 0, np.maximum(base, 1e-300) ** np.array(self.power), base)
+        return np.asarray(np.where(base > 0, np.maximum(base, 1e-300) ** np.array(self.power), base))
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,7 @@ class Saturate:
     def apply(self, rgb: Float64) -> Float64:
         luma = (rgb @ CDL_LUMA)[..., None]
         mixed = luma + self.amount * (rgb - luma)
-        return np.clip(mixed, 0.0, 1.0) if self.clamp else mixed
+        return np.asarray(np.clip(mixed, 0.0, 1.0) if self.clamp else mixed)
 
 
 @dataclass(frozen=True)

@@ -85,7 +85,7 @@ def adaptation_matrix(white_from: tuple[float, float], white_to: tuple[float, fl
     """The 3×3 von Kries matrix in XYZ that turns one white into another, by the named cone responses."""
     cones = _CONES[method]
     gains = (cones @ xy_to_xyz(white_to)) / (cones @ xy_to_xyz(white_from))
-    return np.linalg.solve(cones, gains[:, None] * cones)
+    return np.asarray(np.linalg.solve(cones, gains[:, None] * cones), dtype=np.float64)
 
 
 @lru_cache(maxsize=512)
@@ -95,6 +95,6 @@ def rgb_to_rgb(source: Primaries, target: Primaries, method: Adaptation) -> Floa
         matrix: Float64 = np.eye(3)
     else:
         adapt = adaptation_matrix(source.white, target.white, method) if source.white != target.white else np.eye(3)
-        matrix = np.linalg.solve(rgb_to_xyz(target), adapt @ rgb_to_xyz(source))
+        matrix = np.asarray(np.linalg.solve(rgb_to_xyz(target), adapt @ rgb_to_xyz(source)), dtype=np.float64)
     matrix.setflags(write=False)
     return matrix

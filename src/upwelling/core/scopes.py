@@ -7,10 +7,9 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.arrays import Float32
+from upwelling.core.arrays import MID_GREY, Float32
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.primaries import Primaries, rgb_to_xyz
-from upwelling.core.rendering.tone_curve import MID_GREY
 from upwelling.core.scopes_kernel import BLOCKS, end_counts, parade_counts, stop_counts
 
 PARADE_LOW, PARADE_HIGH = -0.05, 1.05

@@ -160,6 +160,10 @@ def _triple(values: Any) -> Triple:
     return (float(values[0]), float(values[1]), float(values[2]))
 
 
+def _counts(values: Any) -> tuple[int, int, int]:
+    return (int(values[0]), int(values[1]), int(values[2]))
+
+
 def _figures(name: str, errors: Float64) -> SetFigures:
     median, p95, p99 = np.percentile(errors, [50, 95, 99])
     return SetFigures(name=name, count=len(errors), median=float(median), p95=float(p95), p99=float(p99),
@@ -173,7 +177,7 @@ def _neutral(codes: Any, baked: Any, exact: Any, lab_exact: Any, lab_baked: Any,
     every = slice(None, None, max(1, len(codes) // 256))
     return NeutralFigures(
         codes=tuple(round(float(v), 5) for v in codes[every, 0]), delta_e=tuple(round(float(v), 5) for v in errors[every]),
-        drift=float(drift), falls=tuple(int(n) for n in falls.sum(axis=0)),  # type: ignore[arg-type]
+        drift=float(drift), falls=_counts(falls.sum(axis=0)),
         deepest_fall=float(-min(np.diff(baked, axis=0)[falls].min(initial=0.0), 0.0)),
     )
 

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float, signed_power
-from upwelling.core.curves.base import Anchor, Declared
+from upwelling.core.curves.base import Declared
 
 # SMPTE ST 2084:2014, section 5.1; ITU-R BT.2100-2 table 4.
 M1 = 2610 / 16384

@@ -64,13 +64,14 @@ LINEAR = Identity(
     source="By definition",
     anchors=(Anchor(0.0, 0), Anchor(0.18, 0.18 * 1023), Anchor(0.90, 0.90 * 1023)),
 )
-# ITU-R BT.709-6, item 1.2: 1.099 and 0.099 as printed, break at 0.018 and 0.081.
+# ITU-R BT.709-6, item 1.2: 1.099 and 0.099 as printed. With them the branches do not meet: codes between 0.081 and
+# 0.08124 come from no light. They are read by the straight segment, as colour-science reads them.
 BT709 = SegmentedPower(
     name="BT.709",
     explanation="Camera OETF of HD television: scene light to signal. The display's curve is BT.1886, not its inverse.",
     source="ITU-R BT.709-6 (2015), item 1.2",
     anchors=(Anchor(0.0, 0), Anchor(0.18, 0.409 * 1023), Anchor(0.90, 0.949 * 1023)),
-    exponent=1 / 0.45, a=0.099, slope=4.5, break_linear=0.018, break_code=0.018 * 4.5,
+    exponent=1 / 0.45, a=0.099, slope=4.5, break_linear=0.018, break_code=1.099 * 0.018**0.45 - 0.099,
 )
 # IEC 61966-2-1:1999, section 5.2.
 SRGB = SegmentedPower(

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from upwelling.core.curves.hlg import HLG
 from upwelling.core.encodings.base import Encoding
 
 # ITU-R BT.2408-7, table 1: HDR reference white is 203 cd/m² in PQ and 75 % of signal in HLG.
 _PQ_SCALE = 10000 / 203
-_HLG_SCALE = 1 / float(HLG.to_linear(0.75))
+_HLG_SCALE = 1 / float(HLG.to_linear(np.array(0.75)))
 _WHITE = "ITU-R BT.2408-7, table 1 (HDR reference white)"
 ENCODINGS = (
     Encoding("BT.709/BT.709", "BT.709", "BT.709", "HD camera signal, taken back to scene light by the inverse OETF.",

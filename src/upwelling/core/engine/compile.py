@@ -16,7 +16,15 @@ from upwelling.core.curves.segmented_power import Identity, PurePower, Segmented
 from upwelling.core.engine import tile
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
-    Affine, Blend, Decode, Encode, Hold, Matrix, Operation, Saturate, SlopeOffsetPower,
+    Affine,
+    Blend,
+    Decode,
+    Encode,
+    Hold,
+    Matrix,
+    Operation,
+    Saturate,
+    SlopeOffsetPower,
 )
 from upwelling.core.rendering.rise import RiseOperation
 

@@ -17,22 +17,22 @@ from numba.extending import intrinsic
 from upwelling.core.kernels import inline
 
 F = np.float32
-I = np.int32  # noqa: E741  the type used on every line below
+I = np.int32
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def bits_of(typing_context: Any, x: Any) -> Any:
     """The bits of a float32 as int32."""
     return types.int32(types.float32), lambda context, builder, signature, args: builder.bitcast(args[0], ir.IntType(32))
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def float_of(typing_context: Any, x: Any) -> Any:
     """The float32 with these int32 bits."""
     return types.float32(types.int32), lambda context, builder, signature, args: builder.bitcast(args[0], ir.FloatType())
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def floor32(typing_context: Any, x: Any) -> Any:
     """floor in float32 without a detour through float64."""
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:
@@ -40,7 +40,7 @@ def floor32(typing_context: Any, x: Any) -> Any:
     return types.float32(types.float32), generate
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def sqrt32(typing_context: Any, x: Any) -> Any:
     """sqrt in float32."""
     def generate(context: Any, builder: Any, signature: Any, args: Any) -> Any:

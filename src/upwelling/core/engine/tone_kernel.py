@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.arrays import MID_GREY
 from upwelling.core.engine.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import inline
 from upwelling.core.rendering.gamut_fit import KNEE
 from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT
-from upwelling.core.rendering.tone_curve import LOWEST_STOP, MID_GREY, TOE_START, TOE_WIDTH
+from upwelling.core.rendering.tone_curve import LOWEST_STOP, TOE_START, TOE_WIDTH
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 / 3), F(1e-30)

@@ -98,7 +98,7 @@ def _weighted_sum(b: Any, rows: list[Any], weights: list[Any]) -> Any:
     return total
 
 
-@intrinsic
+@intrinsic  # type: ignore[untyped-decorator]
 def _sixteen(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
              stride_g: Any, stride_b: Any, out: Any) -> Any:
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:

@@ -21,7 +21,7 @@ def read(path: Path) -> Still:
     notes: list[str] = []
     try:
         with OpenEXR.File(str(path), header_only=True) as file:
-            header = file.header()
+            header = dict(file.header())  # the library empties its own when the file closes
             low, high = header["dataWindow"]
             check_size(path, int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1)
         if _cut_short(path, int(high[1]) - int(low[1]) + 1):
@@ -74,7 +74,7 @@ def _cut_short(path: Path, height: int) -> bool:
     if len(table) < 8 * count:
         return True
     last = max(struct.unpack(f"<{count}Q", table))
-    return last + 8 > len(data) or last + 8 + struct.unpack("<I", data[last + 4:last + 8])[0] > len(data)
+    return bool(last + 8 > len(data) or last + 8 + struct.unpack("<I", data[last + 4:last + 8])[0] > len(data))
 
 
 def _first_line(error: Exception) -> str:

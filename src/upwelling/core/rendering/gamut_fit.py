@@ -7,6 +7,8 @@ The form is our own.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from upwelling.core.arrays import Float64
@@ -26,8 +28,8 @@ def fit(lightness: Float64, q: Float64, lms_to_rgb: Float64) -> Float64:
     """Output RGB (N, 3) in 0…1 for the neutral's lightness (N,) in 0…1 and the colour's cone root offsets q (N, 3)."""
     scale = np.ones_like(lightness)
 
-    def rgb_at(k: Float64, index: object = slice(None)) -> Float64:
-        root = lightness[index][:, None] + k[:, None] * q[index]  # type: ignore[index]
+    def rgb_at(k: Float64, index: Any = slice(None)) -> Float64:
+        root = lightness[index][:, None] + k[:, None] * q[index]
         return np.asarray((root**3) @ lms_to_rgb.T)
 
     def outside(rgb: Float64) -> Float64:

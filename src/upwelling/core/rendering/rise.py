@@ -19,13 +19,13 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from upwelling.core.arrays import Float64
+from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.errors import BadValue
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB, rgb_to_lms
 from upwelling.core.outputs import Output
 from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.gamut_fit import fit
-from upwelling.core.rendering.tone_curve import LOWEST_STOP, MID_GREY, ToneCurve
+from upwelling.core.rendering.tone_curve import LOWEST_STOP, ToneCurve
 from upwelling.core.steps.base import parameter
 
 CONE_FLOOR = 0.08

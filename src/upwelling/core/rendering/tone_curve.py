@@ -17,9 +17,9 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.arrays import MID_GREY
 from upwelling.core.errors import BadValue
 
-MID_GREY = 0.18
 TOE_START = -1.5
 TOE_WIDTH = 4.0
 LOWEST_STOP = -20.0

@@ -36,7 +36,7 @@ class SimulatedCamera:
         spread = np.sqrt(self.shot_noise * np.maximum(light, 0) + self.read_noise**2)
         light = np.minimum(light + spread * rng.standard_normal(light.shape), self.clip)
         top = 2**self.bits - 1
-        return (np.rint(np.clip(target.from_linear(light), 0, 1) * top) / top).astype(np.float32)
+        return np.asarray(np.rint(np.clip(target.from_linear(light), 0, 1) * top) / top, dtype=np.float32)
 
 
 A_CAM = SimulatedCamera("A-cam", "S-Log3/S-Gamut3.Cine", clip=15.2, shot_noise=6e-5, read_noise=4e-4)

@@ -35,7 +35,7 @@ class WhiteBalance(Step):
             return ()
         light, reference = kelvin_duv_to_xy(self.kelvin, self.duv), kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
         to_xyz = rgb_to_xyz(working)
-        return (Matrix.of(np.linalg.solve(to_xyz, adaptation_matrix(light, reference, self.adaptation) @ to_xyz)),)
+        return (Matrix.of(np.asarray(np.linalg.solve(to_xyz, adaptation_matrix(light, reference, self.adaptation) @ to_xyz), np.float64)),)
 
     def summary(self) -> str:
         return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}"

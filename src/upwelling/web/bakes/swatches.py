@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.bake import Certificate
-from upwelling.core.path import Path
 from upwelling.core.operations import run_reference
+from upwelling.core.path import Path
 from upwelling.web.footage.pictures import to_bytes, view_operations
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 1180, 190, 44, 26

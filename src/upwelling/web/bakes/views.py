@@ -65,7 +65,7 @@ def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 
 @require_GET
-def download(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def download(request: HttpRequest, slug: str, pk: int) -> FileResponse:
     """The LUT file."""
     _, bake = _bake(request, slug, pk)
     if not bake.file or not bake.disk_path.exists():

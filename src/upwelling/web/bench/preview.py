@@ -53,7 +53,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
         "fingerprint": path.fingerprint[:12],
     }
     text = json.dumps(head).encode()
-    return struct.pack("<I", len(text)) + text + picture + scope.tobytes()
+    return b"".join((struct.pack("<I", len(text)), text, picture, bytes(scope.tobytes())))
 
 
 def _top(path: Path) -> int:

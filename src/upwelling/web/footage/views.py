@@ -76,7 +76,7 @@ def thumbnail_url(shot: Shot) -> str:
 
 
 @require_GET
-def thumbnail(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+def thumbnail(request: HttpRequest, slug: str, pk: int) -> FileResponse:
     """A small rendered picture, made once for each fingerprint and kept."""
     production = production_for(request.user, slug)
     shot = get_object_or_404(Shot, pk=pk, production=production)

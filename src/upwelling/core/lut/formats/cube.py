@@ -139,7 +139,7 @@ def _numbers(text: str, first_line: int, name: object) -> Any:
                 values = np.fromstring(text, dtype=np.float64, sep=" ")
             except (ValueError, DeprecationWarning):
                 values = np.zeros(0)
-        if values.size and _three_on_each_line(text) and values.size % 3 == 0 and np.isfinite(values).all():
+        if values.size and _three_on_each_line(text) and values.size % 3 == 0 and (np.abs(values) < 3e38).all():
             return values.reshape(-1, 3).astype(np.float32)
     return _walk(text, first_line, name)
 

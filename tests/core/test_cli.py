@@ -1,0 +1,157 @@
+"""The command line: every command of the fixed interface, its exits and its one-line errors."""
+
+import json
+import subprocess
+import sys
+
+import colour
+import numpy as np
+import pytest
+
+from tests.core.witness import ffmpeg_write
+from upwelling.cli.main import main
+from upwelling.core.media import read_still, write_still
+from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.steps import Exposure
+
+RNG = np.random.default_rng(41)
+CODE = np.rint(RNG.uniform(0.1, 0.6, (24, 32, 3)) * 1023) / 1023
+SLOG = ["--from", "s-log3/s-gamut3.cine"]
+TV = ["--to", "bt.709 bt.1886"]
+
+
+@pytest.fixture
+def folder(tmp_path, monkeypatch):
+    """A folder with an S-Log3 still that ffmpeg wrote."""
+    monkeypatch.chdir(tmp_path)
+    ffmpeg_write(tmp_path / "src.dpx", np.rint(CODE * 1023), "dpx", "gbrp10be")
+    return tmp_path
+
+
+def run(*arguments):
+    return main([str(a) for a in arguments])
+
+
+def test_encodings(capsys):
+    assert run("encodings") == 0
+    assert "S-Log3/S-Gamut3.Cine" in capsys.readouterr().out
+    assert run("encodings", "--json") == 0
+    listed = json.loads(capsys.readouterr().out)
+    rows = {row["name"]: row for row in listed["encodings"]}
+    assert rows["S-Log3/S-Gamut3.Cine"]["codes_10bit"][1] == 420
+    assert [o["name"] for o in listed["outputs"]][0] == "BT.709 BT.1886"
+
+
+@pytest.mark.parametrize("suffix", [".exr", ".tif"])
+def test_convert_is_colourimetric(folder, suffix):
+    """Against colour-science, from a file that ffmpeg wrote; floats keep what is below 0 and above 1."""
+    assert run("convert", "src.dpx", f"out{suffix}", *SLOG, "--to", "linear/ap1") == 0
+    still = read_still(f"out{suffix}")
+    assert still.depth == "float"
+    source, target = colour.RGB_COLOURSPACES["S-Gamut3.Cine"], colour.RGB_COLOURSPACES["ACEScg"]
+    theirs = colour.RGB_to_RGB(colour.models.log_decoding_SLog3(CODE), source, target, chromatic_adaptation_transform="CAT02")
+    np.testing.assert_allclose(still.code, theirs, atol=3e-5, rtol=1e-4)
+    assert still.code.min() < 0
+    if suffix == ".exr":
+        assert still.metadata["chromaticities"].startswith("0.713 0.293")
+
+
+def test_convert_there_and_back(folder):
+    assert run("convert", "src.dpx", "lin.exr", *SLOG, "--to", "linear/AP0", "--adaptation", "Bradford") == 0
+    assert run("convert", "lin.exr", "back.dpx", "--from", "linear/AP0", "--to", SLOG[1], "--adaptation", "Bradford") == 0
+    np.testing.assert_array_equal(np.rint(read_still("back.dpx").code * 1023), np.rint(CODE * 1023))
+
+
+def test_legal_range(folder):
+    """S-Log3 in legal range at 10 bit: mid grey lies at 64 + 876·420/1023 (BT.2100-2, table 9)."""
+    write_still("legal.dpx", np.full((4, 4, 3), round(64 + 876 * 420 / 1023) / 1023), "10")
+    assert run("render", "legal.dpx", "l.dpx", *SLOG, *TV, "--range", "legal") == 0
+    mid = 10 ** (-1 / 2.4)
+    np.testing.assert_allclose(read_still("l.dpx").code * 1023, 64 + 876 * mid, atol=1.0)
+
+
+@pytest.mark.parametrize(("depth", "name"), [("8", "r.png"), ("16", "r.png"), ("10", "r.dpx"), ("half", "r.exr"), ("float", "r.tif")])
+def test_render(folder, depth, name):
+    assert run("render", "src.dpx", name, *SLOG, *TV, "--exposure", 0.5, "--depth", depth) == 0
+    path = Path(input=Input(encoding=SLOG[1]), trim=Trim(steps=(Exposure(stops=0.5),)), display=Display(output=TV[1]))
+    still = read_still(name)
+    assert still.depth == depth
+    np.testing.assert_allclose(still.code, path.apply(CODE), atol={"8": 2.1e-3, "10": 6e-4, "half": 6e-4}.get(depth, 5e-5))
+
+
+def test_recipe_and_exposure_lie_over_each_other(folder):
+    recipe = Path(input=Input(encoding="V-Log/V-Gamut"), trim=Trim(steps=(Exposure(stops=1),)), display=Display(output="sRGB"))
+    (folder / "r.json").write_text(recipe.to_recipe())
+    assert run("render", "src.dpx", "a.png", "--recipe", "r.json", "--exposure", 0.25, "--exact") == 0
+    expected = recipe.model_copy(update={"trim": Trim(steps=(Exposure(stops=0.25), Exposure(stops=1)))})
+    np.testing.assert_allclose(read_still("a.png").code, expected.apply(CODE), atol=1e-5)
+    assert run("render", "src.dpx", "b.png", "--recipe", "r.json", *TV, "--exact") == 0
+    np.testing.assert_allclose(read_still("b.png").code, recipe.model_copy(update={"display": Display(output=TV[1])}).apply(CODE), atol=1e-5)
+
+
+def test_bake_verify_inspect_apply(folder, capsys):
+    assert run("bake", "t.cube", *SLOG, *TV, "--size", 33, "--report", "t.json") == 0
+    report = json.loads((folder / "t.json").read_text())
+    assert report["verdict"] == "holds"
+    assert report["lut_size"] == 33
+    assert run("verify", "t.cube", *SLOG, *TV) == 0
+    assert "t.cube: holds" in capsys.readouterr().out
+    assert run("verify", "t.cube", "--from", "V-Log/V-Gamut", *TV, "--json") == 1
+    assert json.loads(capsys.readouterr().out)["verdict"] == "does not hold"
+    (folder / "recipe.json").write_text(Path.checked(report["recipe"]).to_recipe())
+    assert run("verify", "t.cube", "--recipe", "recipe.json") == 0
+    capsys.readouterr()
+    assert run("inspect", "t.cube", "--json") == 0
+    facts = json.loads(capsys.readouterr().out)
+    assert (facts["size"], facts["dimensions"], facts["neutral_falls"]) == (33, 3, [0, 0, 0])
+    assert run("inspect", "t.cube") == 0
+    for interpolation in ("tetrahedral", "trilinear"):
+        assert run("apply", "t.cube", "src.dpx", "a.tif", "--interpolation", interpolation, "--depth", "float") == 0
+        exact = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1])).apply(CODE)
+        assert np.percentile(np.abs(read_still("a.tif").code - exact), 95) < 0.02
+    assert run("apply", "t.cube", "src.dpx", "a.dpx") == 0
+
+
+@pytest.mark.parametrize(("arguments", "words"), [
+    (("convert", "src.dpx", "x.exr", "--from", "S-Log3", "--to", "linear/AP1"), "no encoding named “S-Log3”"),
+    (("convert", "none.dpx", "x.exr", *SLOG, "--to", "linear/AP1"), "none.dpx: cannot be read"),
+    (("convert", "src.dpx", "x.gif", *SLOG, "--to", "linear/AP1"), "x.gif"),
+    (("render", "src.dpx", "x.png", *SLOG), "--to is missing"), (("render", "src.dpx", "x.png", *SLOG, "--to", "Cinema"), "no output named"),
+    (("render", "src.dpx", "x.png", *SLOG, *TV, "--exposure", "40"), "trim.steps.0"),
+    (("render", "src.dpx", "x.png", *SLOG, *TV, "--depth", "float"), "does not hold depth float"),
+    (("render", "src.dpx", "x.png", "--recipe", "bad.json"), "not JSON"), (("render", "src.dpx", "x.png", "--recipe", "gone.json"), "cannot be read"),
+    (("bake", "x.cube", *SLOG, *TV, "--size", "1000"), "cannot be baked"), (("bake", "x.txt", *SLOG, *TV), "written as .cube"),
+    (("bake", "no/x.cube", *SLOG, *TV, "--size", "3"), "cannot be written"), (("verify", "bad.cube", *SLOG, *TV), "bad.cube, line 1"),
+    (("verify", "gone.cube", *SLOG, *TV), "gone.cube: cannot be read"), (("inspect", "bad.cube"), "bad.cube, line 1"),
+    (("apply", "bad.cube", "src.dpx", "x.png"), "bad.cube, line 1"),
+])
+def test_errors_are_one_line_exit_2_and_leave_nothing(folder, capfd, arguments, words):
+    (folder / "bad.json").write_text("{")
+    (folder / "bad.cube").write_text("nonsense\n")
+    before = sorted(p.name for p in folder.iterdir())
+    assert run(*arguments) == 2
+    said = capfd.readouterr()
+    assert words in said.err
+    assert said.err.count("\n") == 1
+    assert said.out == ""
+    assert sorted(p.name for p in folder.iterdir()) == before
+
+
+def test_wrong_words_are_one_line_too(capsys):
+    for arguments in ([], ["paint"], ["bake"], ["bake", "x.cube", "--size", "many"]):
+        with pytest.raises(SystemExit) as caught:
+            main(arguments)
+        assert caught.value.code == 2
+        assert capsys.readouterr().err.count("\n") == 1
+
+
+def test_clipping_is_told(folder, capsys):
+    write_still("bright.exr", np.full((4, 4, 3), 3.0), "float")
+    assert run("convert", "bright.exr", "c.png", "--from", "linear/AP1", "--to", "linear/BT.709") == 0
+    assert "100.00% of the pixels" in capsys.readouterr().err
+
+
+def test_as_a_program():
+    done = subprocess.run([sys.executable, "-m", "upwelling", "--help"], capture_output=True, text=True, check=True, timeout=60)
+    for command in ("encodings", "convert", "render", "bake", "apply", "verify", "inspect"):
+        assert command in done.stdout

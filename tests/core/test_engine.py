@@ -1,0 +1,109 @@
+"""The tile engine against the float64 reference, operation by operation and for whole paths."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from upwelling.core import engine
+from upwelling.core.curves import CURVES
+from upwelling.core.encodings import ENCODINGS, encoding
+from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, run_reference
+from upwelling.core.outputs import OUTPUTS
+from upwelling.core.path import Display, Input, Look, Path, Trim
+from upwelling.core.steps import Exposure, SlopeOffsetPower as SopStep, WhiteBalance
+
+RNG = np.random.default_rng(11)
+CODES = RNG.uniform(0, 1, (5000, 3))
+LIGHT = np.concatenate([RNG.uniform(-0.02, 1, (3000, 3)), np.exp2(RNG.uniform(-12, 6, (3000, 3)))])
+
+
+def both(operations, values):
+    values = np.asarray(values, dtype=np.float32)
+    return engine.run(engine.compile_operations(operations), values), run_reference(operations, values.astype(np.float64))
+
+
+@pytest.mark.parametrize("name", CURVES)
+def test_curves(name):
+    top = 1.0 if name in ("PQ", "HLG") else 8.0
+    light = LIGHT[(LIGHT <= top).all(axis=-1)]
+    if name == "PQ":
+        light = np.abs(light)
+    fast, exact = both((Decode(CURVES[name], 1.5),), CODES)
+    np.testing.assert_allclose(fast, exact, rtol=3e-5, atol=2e-6)
+    fast, exact = both((Encode(CURVES[name], 1.5),), light)
+    # PQ raises a float32 ratio to the power 78.8, so its rounding of 1.2e-7 arrives 79 times as large.
+    np.testing.assert_allclose(fast, exact, rtol=0, atol=2e-5 if name == "PQ" else 1.2e-5)
+
+
+@pytest.mark.parametrize("operation", [
+    Affine(1.7, -0.1), Matrix(((0.7, 0.2, 0.1), (-0.1, 1.2, -0.1), (0.0, -0.3, 1.3))),
+    SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), False),
+    SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), True), Saturate(1.6, False), Saturate(1.6, True),
+], ids=lambda o: type(o).__name__)
+def test_operations(operation):
+    fast, exact = both((operation,), LIGHT)
+    np.testing.assert_allclose(fast, exact, rtol=1e-5, atol=2e-6)
+
+
+def test_hold_and_blend():
+    fast, exact = both((Hold(), Affine(3.0), Blend(0.25)), CODES)
+    np.testing.assert_allclose(fast, CODES * 1.5, rtol=1e-5)
+    np.testing.assert_allclose(fast, exact, rtol=1e-5)
+
+
+def _path(name, target, **stages):
+    return Path(input=Input(encoding=name), display=Display(output=target), **stages)
+
+
+@pytest.mark.parametrize("target", OUTPUTS)
+@pytest.mark.parametrize("name", ENCODINGS)
+def test_whole_paths(name, target):
+    """Display code, over the whole cube of codes: within a tenth of a 10-bit code, and a quarter at black."""
+    path = _path(name, target, trim=Trim(steps=(Exposure(stops=0.4), WhiteBalance(kelvin=5200, duv=0.004),
+                                                SopStep(slope=(1.05, 1, 0.97), power=(1, 1.1, 1), saturation=1.1))),
+                 look=Look(steps=(SopStep(offset=(0.01, 0, -0.01)),), strength=0.6))
+    fast, exact = both(path.operations(), CODES)
+    error = np.abs(fast - exact)
+    assert error.max() < 2.5e-4
+    assert np.percentile(error, 99) < 1e-4
+
+
+def test_log2_and_exp2_everywhere():
+    exponents = np.linspace(-100, 100, 30001)
+    values = np.exp2(exponents)[:, None].repeat(3, axis=1)
+    fast, _ = both((Encode(CURVES["ACEScct"]),), values[values[:, 0] > 0.01])
+    np.testing.assert_allclose(fast[:, 0], (np.log2(values[values[:, 0] > 0.01][:, 0]) + 9.72) / 17.52, rtol=2e-6)
+
+
+@pytest.mark.parametrize("shape", [(3,), (1, 3), (7, 3), (1025, 3), (33, 65, 3)])
+@pytest.mark.parametrize("dtype", [np.float32, np.float64])
+def test_shapes_and_types(shape, dtype):
+    values = RNG.uniform(0, 1, shape).astype(dtype)
+    kept = values.copy()
+    out = engine.run(engine.compile_operations((Affine(2.0, 1.0),)), values)
+    assert out.shape == shape
+    assert out.dtype == np.float32
+    np.testing.assert_allclose(out, kept * 2 + 1, rtol=1e-6)
+    np.testing.assert_array_equal(values, kept)
+
+
+def test_wrong_shapes_and_unknown_operations_are_refused():
+    with pytest.raises(ValueError, match="R, G, B"):
+        engine.run(engine.compile_operations(()), np.zeros((4, 4)))
+    with pytest.raises(TypeError, match="no code for object"):
+        engine.compile_operations((object(),))
+
+
+@given(st.lists(st.tuples(*[st.floats(-0.5, 1.5)] * 3), min_size=1, max_size=40))
+@settings(max_examples=60, deadline=None)
+def test_engine_follows_the_reference_outside_the_usual(codes):
+    path = _path("S-Log3/S-Gamut3.Cine", "sRGB")
+    fast, exact = both(path.operations(), codes)
+    np.testing.assert_allclose(fast, exact, atol=1e-3)
+
+
+def test_encoding_scale_is_used():
+    member = encoding("PQ/BT.2020")
+    fast, _ = both((Decode(member.curve, member.linear_scale),), [[0.5806888810416109] * 3])
+    np.testing.assert_allclose(fast, 1.0, rtol=1e-4)
