@@ -57,6 +57,16 @@ def test_against_pillow():
     assert np.abs(ours - theirs).max() < 0.6
 
 
+def test_into_a_buffer():
+    lut, values = bent(9), RNG.random((40, 3)).astype(np.float32)
+    kept = np.empty_like(values)
+    assert lut.apply(values, out=kept) is kept
+    np.testing.assert_array_equal(kept, lut.apply(values))
+    for wrong in (values, np.empty((40, 3)), np.empty((20, 3), np.float32)):
+        with pytest.raises(ValueError, match="out must be"):
+            lut.apply(values, out=wrong)
+
+
 def test_ends_and_values_that_are_no_numbers():
     lut = bent(9)
     out = lut.apply(np.array([[np.nan, -np.inf, np.inf]] * 20, np.float32))

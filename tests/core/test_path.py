@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue, RecipeError
-from upwelling.core.path import STAGES, CameraFile, Display, Input, Look, Path, RenderingStage, Trim, convert_operations
 from upwelling.core.operations import run_reference
+from upwelling.core.path import STAGES, CameraFile, Display, Input, Look, Path, RenderingStage, Trim, convert_operations
 from upwelling.core.primaries import primaries, rgb_to_xyz
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, WhiteBalance

@@ -6,7 +6,14 @@ import pytest
 
 from upwelling.core.primaries import primaries, rgb_to_xyz
 from upwelling.core.scopes import (
-    PARADE_HIGH, PARADE_LOW, STOP_BINS, camera_plateau, parade, parade_picture, shares_at_ends, stop_histogram,
+    PARADE_HIGH,
+    PARADE_LOW,
+    STOP_BINS,
+    camera_plateau,
+    parade,
+    parade_picture,
+    shares_at_ends,
+    stop_histogram,
 )
 
 AP1 = primaries("AP1")

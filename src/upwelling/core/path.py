@@ -31,7 +31,8 @@ STAGES = ("camera", "input", "trim", "look", "rendering", "display")
 StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
 
 
-def _known(lookup: Any) -> Any:
+def known_name(lookup: Any) -> Any:
+    """A pydantic validator that turns any spelling of a registry's name into its own, or refuses it with the reason."""
     def check(name: str) -> str:
         try:
             return str(lookup(name).name)
@@ -54,7 +55,7 @@ class CameraFile(_Stage):
 class Input(_Stage):
     """The encoding that turns codes into working light. Off: codes are taken as working light unchanged."""
 
-    encoding: Annotated[str, _known(encoding)]
+    encoding: Annotated[str, known_name(encoding)]
     adaptation: Adaptation = "CAT02"
     on: bool = True
 
@@ -76,7 +77,11 @@ class Look(_Stage):
 
 
 class RenderingStage(_Stage):
-    """Tone map and gamut fit. Off: primaries only, scene 1.0 at the display's peak, nothing fitted."""
+    """Tone map and gamut fit. Off: primaries only, scene 1.0 at the display's peak, nothing fitted.
+
+    With the Input off as well there are no working primaries to leave, and the value passes unchanged: with every stage
+    off, the display shows the file's own numbers.
+    """
 
     method: AnyRendering = Rise()
     on: bool = True
@@ -85,7 +90,7 @@ class RenderingStage(_Stage):
 class Display(_Stage):
     """Display light to display code. Off: light over peak is passed as code unchanged."""
 
-    output: Annotated[str, _known(output)]
+    output: Annotated[str, known_name(output)]
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
     on: bool = True
@@ -145,10 +150,12 @@ class Path(_Stage):
             look = (Encode(ACESCCT), Hold(), Decode(ACESCCT), *look, Encode(ACESCCT), Blend(self.look.strength),
                     Decode(ACESCCT))
         segments["look"] = look
-        segments["rendering"] = (
-            self.rendering.method.operation(working, target, self.input.adaptation) if self.rendering.on
-            else Matrix.of(rgb_to_rgb(working, target.primaries, self.input.adaptation)),
-        )
+        if self.rendering.on:
+            segments["rendering"] = (self.rendering.method.operation(working, target, self.input.adaptation),)
+        elif self.input.on:
+            segments["rendering"] = (Matrix.of(rgb_to_rgb(working, target.primaries, self.input.adaptation)),)
+        else:
+            segments["rendering"] = ()
         display: tuple[Operation, ...] = (Encode(target.curve),) if self.display.on else ()
         if self.display.range == "legal":
             display += (_legal_out(self.display.depth),)

@@ -55,10 +55,18 @@ class Lut3D:
         padded[..., :3] = self.table
         return padded.ravel()
 
-    def apply(self, rgb: Any, interpolation: Interpolation = "tetrahedral", *, plain: bool = False) -> Float32:
-        """Output of input (…, 3), float32. ``plain`` forces the oracle kernel."""
+    def apply(self, rgb: Any, interpolation: Interpolation = "tetrahedral", *, plain: bool = False,
+              out: Float32 | None = None) -> Float32:
+        """Output of input (…, 3), float32. ``plain`` forces the oracle kernel.
+
+        ``out`` takes the result in a buffer of the caller's (contiguous float32, same shape, not the input): for frame
+        after frame of a movie, as fresh memory costs as much time as the interpolation.
+        """
         source = np.ascontiguousarray(self.domain.normalise(as_rgb(rgb, dtype=np.float32)))
-        out = np.empty_like(source)
+        if out is None:
+            out = np.empty_like(source)
+        elif out.shape != source.shape or out.dtype != np.float32 or not out.flags.c_contiguous or np.may_share_memory(out, source):
+            raise ValueError(f"out must be its own contiguous float32 array of shape {source.shape}.")
         flat, flat_out = source.reshape(-1, 3), out.reshape(-1, 3)
         if interpolation == "trilinear":
             trilinear_plain(flat, self.table, flat_out)

@@ -1,0 +1,99 @@
+"""The real thing: server and worker as processes on a fresh folder, driven by headless Chromium."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+
+import numpy as np
+import pytest
+from playwright.sync_api import sync_playwright
+
+from tests.core.witness import ffmpeg_write
+from upwelling.core.simulate.camera import A_CAM, B_CAM
+from upwelling.core.simulate.kilnlight import gathering_room
+
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
+         "--disable-component-update", "--disable-quic"]
+_SEED = """
+from django.contrib.auth.models import User
+from upwelling.web.productions.services import create_production
+from upwelling.web.productions.models import Member
+tess = User.objects.create_user("tess", password="gather-and-blow")
+vera = User.objects.create_user("vera", password="gather-and-blow")
+made = create_production(tess, "Kilnlight")
+Member.objects.create(production=made, user=vera, role="viewer")
+"""
+
+
+@pytest.fixture(scope="session")
+def footage(tmp_path_factory):
+    """Stills of the gathering room, written by ffmpeg: A-cam as DPX, B-cam as 16-bit PNG, and a broken file."""
+    folder = tmp_path_factory.mktemp("footage")
+    scene = gathering_room(640, 360, 4)
+    ffmpeg_write(folder / "A012.dpx", np.rint(A_CAM.shoot(scene, stops=0.6, seed=1) * 1023), "dpx", "gbrp10be")
+    ffmpeg_write(folder / "B007.png", np.rint(B_CAM.shoot(scene, seed=2) * 65535), "png", "rgb48be")
+    (folder / "cut.dpx").write_bytes((folder / "A012.dpx").read_bytes()[:5000])
+    return folder
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory):
+    """The address of a running `serve`, web and worker."""
+    data = tmp_path_factory.mktemp("data")
+    environment = {**os.environ, "UPWELLING_DATA": str(data)}
+    manage = [sys.executable, "-m", "upwelling.web.manage"]
+    subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
+    subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    with (data / "log").open("w") as log:
+        process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment, stdout=log, stderr=log)
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"{address}/sign-in/", timeout=2)
+            break
+        except OSError:
+            time.sleep(0.2)
+    yield address
+    process.terminate()
+    process.wait(timeout=20)
+    assert "Traceback" not in (data / "log").read_text()
+
+
+@pytest.fixture(scope="session")
+def browser():
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS)
+        yield launched
+        launched.close()
+
+
+@pytest.fixture
+def sign_in(browser, server):
+    """Opens a page signed in as someone; any script error or refused resource fails the test."""
+    troubles = []
+    contexts = []
+
+    def opened(name="tess", width=1280, height=800):
+        context = browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        contexts.append(context)
+        page = context.new_page()
+        page.set_default_timeout(20000)
+        page.on("pageerror", lambda error: troubles.append(str(error)))
+        page.on("console", lambda message: troubles.append(message.text) if message.type == "error" and "status of 4" not in message.text else None)
+        page.goto(f"{server}/")
+        page.fill("#id_username", name)
+        page.fill("#id_password", "gather-and-blow")
+        page.click("button:has-text('Sign in')")
+        page.wait_for_selector("h1:has-text('Productions')")
+        return page
+
+    yield opened
+    for context in contexts:
+        context.close()
+    assert troubles == []

@@ -1,0 +1,200 @@
+"""One technician, one line: sign-in, upload, encoding, correction, bake, certificate, download, command line."""
+
+import json
+import re
+
+import pytest
+
+from upwelling.cli.main import main
+
+
+@pytest.fixture(scope="module")
+def brought_in(browser, server, footage):
+    """Both stills brought in and settled, once for this module, by hand in the page."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(f"{server}/sign-in/")
+    page.fill("#id_username", "tess")
+    page.fill("#id_password", "gather-and-blow")
+    page.press("#id_password", "Enter")
+    page.click("a:has-text('Kilnlight')")
+    assert "No footage yet" in page.content()
+    page.set_input_files("input[type=file]", [footage / "A012.dpx", footage / "B007.png", footage / "cut.dpx"])
+    page.wait_for_selector("text=cut.dpx: the file is cut short")
+    page.reload()
+    assert page.locator("tbody tr").count() == 2
+    assert "2 without an encoding" in page.content()
+    page.select_option("select[aria-label='Encoding of A012']", "S-Log3/S-Gamut3.Cine")
+    page.wait_for_selector("tr:has-text('A012') :text('saved')")
+    page.select_option("select[aria-label='Encoding of B007']", "V-Log/V-Gamut")
+    page.wait_for_selector("tr:has-text('B007') :text('saved')")
+    context.close()
+    return server
+
+
+def open_bench(page, server, name="A012"):
+    page.goto(f"{server}/p/kilnlight/")
+    page.click(f"a.shot:has-text('{name}')")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    return page
+
+
+def fingerprint(page):
+    return page.locator("canvas.picture").get_attribute("data-fingerprint")
+
+
+def pixel(page):
+    return page.evaluate("() => { const c = document.querySelector('canvas.picture'); return [...c.getContext('2d').getImageData(c.width / 4, c.height / 2, 1, 1).data]; }")
+
+
+def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
+    page = open_bench(sign_in(), brought_in)
+    before, colour = fingerprint(page), pixel(page)
+
+    # Drag the exposure: previews come while the hand moves, and the change is saved when it rests.
+    slider = page.locator("input[aria-label='Exposure, slider']")
+    box = slider.bounding_box()
+    with page.expect_response(re.compile("/save/")) as saved:
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + box["height"] / 2, steps=6)
+        page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
+        assert "0.00" not in page.input_value("input[aria-label='Exposure, stops']")
+        page.mouse.up()
+    assert saved.value.status == 200
+    page.fill("input[aria-label='Exposure, stops']", "0.75")
+    page.press("input[aria-label='Exposure, stops']", "Enter")
+    page.fill("input[aria-label='Scene light, K']", "5400")
+    page.press("input[aria-label='Scene light, K']", "Tab")
+    page.fill("input[aria-label='Slope, red, ×']", "1.02")
+    page.press("input[aria-label='Slope, red, ×']", "Tab")
+    page.wait_for_selector("text=All 3 trim steps fit in a LUT")
+    assert "Exposure +0.75 · 5400 K" in page.inner_text(".stratum[data-stage=trim] p")
+    page.wait_for_load_state("networkidle")
+    assert sum(pixel(page)[:3]) > sum(colour[:3])
+
+    # Undo and redo survive a reload.
+    page.keyboard.press("Escape")
+    page.click("button:has-text('Undo')")
+    page.wait_for_selector("text=All 2 trim steps fit in a LUT")
+    page.reload()
+    page.wait_for_selector("text=All 2 trim steps fit in a LUT")
+    page.click("button:has-text('Redo')")
+    page.wait_for_selector("text=All 3 trim steps fit in a LUT")
+    page.wait_for_load_state("networkidle")
+    final = fingerprint(page)
+
+    # Bake and verify in the background, then read the certificate and take the files.
+    page.click(".pick[data-stage=display]")
+    page.click("a:has-text('Bake a LUT of this path')")
+    page.click("button:has-text('Bake and verify')")
+    page.wait_for_selector("a:has-text('Certificate')", timeout=90000)
+    page.click("a:has-text('Certificate') >> nth=0")
+    assert page.locator(".verdict.big").inner_text() in ("● Holds", "▲ Does not hold")
+    assert page.locator(".swatches figure").count() == 8
+    assert final in page.content()
+    with page.expect_download() as lut:
+        page.click("text=Download the LUT")
+    with page.expect_download() as recipe:
+        page.click("a:has-text('Recipe')")
+    assert lut.value.suggested_filename == "Kilnlight_A012_S-Log3-S-Gamut3.Cine_to_BT.709-BT.1886_33_full.cube"
+    lut.value.save_as(tmp_path / "l.cube")
+    recipe.value.save_as(tmp_path / "r.json")
+    verdict = main(["verify", str(tmp_path / "l.cube"), "--recipe", str(tmp_path / "r.json"), "--json"])
+    report = json.loads(capsys.readouterr().out)
+    assert verdict == (0 if report["verdict"] == "holds" else 1)
+    assert report["fingerprint"] in page.content()
+    assert report["lut_sha256"] in page.content()
+
+
+def test_keyboard_alone(brought_in, sign_in):
+    page = open_bench(sign_in(), brought_in, "B007")
+    slider = page.locator("input[aria-label='Saturation, slider']")
+    slider.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    assert page.input_value("input[aria-label='Saturation, ×']") in ("1.022", "1.02")
+    page.wait_for_selector("text=saturation 1.02")
+    page.keyboard.press("Delete")
+    assert page.input_value("input[aria-label='Saturation, ×']") == "1.00"
+    page.wait_for_function("() => document.querySelector('.stratum[data-stage=trim] p').textContent === 'Nothing corrected yet'")
+    page.wait_for_load_state("networkidle")
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("ArrowRight")
+    page.wait_for_selector("text=Trace at 321, 180")
+    page.keyboard.press("Shift+ArrowUp")
+    page.wait_for_selector("text=Trace at 321, 170")
+    page.keyboard.press("p")
+    page.wait_for_url(re.compile("/bench/"))
+    page.wait_for_selector("b:has-text('A012')")
+
+
+def test_trace_by_click_and_switches(brought_in, sign_in):
+    page = open_bench(sign_in(), brought_in)
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.8, box["y"] + box["height"] * 0.5)
+    page.wait_for_function("() => /Trace at 5\\d\\d, 1\\d\\d/.test(document.querySelector('.read h2').textContent)")
+    shown = page.inner_text(".stratum[data-stage=rendering] .values")
+    page.click("[data-switch=rendering_on]")
+    page.wait_for_selector("text=Off: primaries only")
+    assert page.inner_text(".stratum[data-stage=rendering] .values") != shown
+    page.click("[data-switch=rendering_on]")
+    page.wait_for_selector("text=Rise, scene peak 64")
+    now = pixel(page)
+    page.click("button:has-text('Without trim')")
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(300)
+    assert pixel(page) != now
+    page.click("button:has-text('Now')")
+    page.wait_for_load_state("networkidle")
+
+
+def test_rendering_is_inherited_until_touched(brought_in, sign_in):
+    page = open_bench(sign_in(), brought_in, "B007")
+    page.click(".pick[data-stage=rendering]")
+    page.wait_for_selector("text=This shot follows the production's rules")
+    page.fill("input[aria-label='Contrast, stops/stop']", "1.5")
+    page.press("input[aria-label='Contrast, stops/stop']", "Enter")
+    page.wait_for_selector("text=This shot has its own rendering")
+    page.fill("input[aria-label='Contrast, stops/stop']", "9")
+    page.press("input[aria-label='Contrast, stops/stop']", "Enter")
+    page.wait_for_selector("text=type a number from 0.8 to 2")
+    page.click("text=Return to the production's")
+    page.wait_for_selector("text=This shot follows the production's rules")
+    assert page.input_value("input[aria-label='Contrast, stops/stop']") == "1.30"
+    page.wait_for_load_state("networkidle")
+
+
+def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
+    page = open_bench(sign_in(), brought_in, "B007")
+    page.click(".pick[data-stage=rendering]")
+    page.fill("input[aria-label='Scene peak, × white']", "4")
+    page.press("input[aria-label='Scene peak, × white']", "Enter")
+    page.fill("input[aria-label='Contrast, stops/stop']", "0.8")
+    page.press("input[aria-label='Contrast, stops/stop']", "Enter")
+    page.wait_for_selector(".trouble:has-text('Raise the contrast to')")
+    page.reload()
+    page.wait_for_selector("canvas[data-fingerprint]")
+    page.click("button:has-text('Undo')")
+    page.wait_for_load_state("networkidle")
+
+
+def test_a_viewer_looks(brought_in, sign_in):
+    page = open_bench(sign_in("vera"), brought_in)
+    assert page.locator("input[aria-label='Exposure, slider']").is_disabled()
+    assert page.locator("[data-switch=trim_on]").is_disabled()
+    page.goto(f"{brought_in}/p/kilnlight/")
+    assert page.locator("input[type=file]").count() == 0
+    assert page.locator("select[aria-label='Encoding of A012']").is_disabled()
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768), (2560, 1300)])
+def test_bench_does_not_scroll_and_nothing_overflows(brought_in, sign_in, width, height):
+    page = open_bench(sign_in(width=width, height=height), brought_in)
+    page.wait_for_load_state("networkidle")
+    size = page.evaluate("() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
+    assert size[0] <= width
+    assert size[1] <= height
+    panel = page.evaluate("() => { const p = document.querySelector('.panel.trim'); return [p.scrollWidth - p.clientWidth, p.scrollHeight - p.clientHeight]; }")
+    assert panel[0] <= 0
+    assert height < 800 or panel[1] <= 0

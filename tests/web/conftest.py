@@ -1,0 +1,72 @@
+"""A production with members, and stills made by a simulated camera at a small size."""
+
+import numpy as np
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from upwelling.core.media import write_still
+from upwelling.core.simulate.camera import A_CAM
+from upwelling.web.productions.models import Member
+from upwelling.web.productions.services import create_production
+
+
+@pytest.fixture(autouse=True)
+def _apart(settings, tmp_path):
+    settings.FILES = tmp_path / "files"
+    settings.HUEY = {**settings.HUEY, "immediate": True}
+    from huey.contrib.djhuey import HUEY
+
+    HUEY.immediate = True
+
+
+@pytest.fixture
+def people(db):
+    return {name: User.objects.create_user(name, password="x" * 12) for name in ("tess", "vera", "olaf")}
+
+
+@pytest.fixture
+def production(people):
+    """Tess is its technician, Vera a viewer, Olaf no member."""
+    made = create_production(people["tess"], "Kilnlight")
+    Member.objects.create(production=made, user=people["vera"], role=Member.Role.VIEWER)
+    return made
+
+
+@pytest.fixture
+def as_(people):
+    from django.test import Client
+
+    def signed_in(name):
+        client = Client()
+        client.force_login(people[name])
+        return client
+
+    return signed_in
+
+
+@pytest.fixture
+def still(tmp_path):
+    """The bytes of a small S-Log3 DPX: a ramp with colour."""
+    x = np.linspace(-6, 7.5, 96)[None, :, None]
+    light = 0.18 * np.exp2(x) * np.array([1.2, 1.0, 0.7]) * np.ones((54, 1, 1))
+    write_still(tmp_path / "ramp.dpx", A_CAM.shoot(light), "10")
+    return (tmp_path / "ramp.dpx").read_bytes()
+
+
+@pytest.fixture
+def upload(as_, production, still):
+    def send(name="ramp.dpx", content=None, who="tess"):
+        file = SimpleUploadedFile(name, still if content is None else content)
+        return as_(who).post(f"/p/{production.slug}/upload/", {"file": file}, headers={"Accept": "application/json"})
+
+    return send
+
+
+@pytest.fixture
+def shot(upload, production):
+    upload()
+    made = production.shots.get()
+    made.encoding = "S-Log3/S-Gamut3.Cine"
+    made.save()
+    return made

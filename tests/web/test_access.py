@@ -1,0 +1,112 @@
+"""Who may see and change what; headers; sign-in."""
+
+import pytest
+from django.test import Client
+from django.urls import get_resolver
+
+from upwelling.web.bakes.models import Bake
+from upwelling.web.jobs.models import Job
+
+
+def addresses(production, shot, bake=1, job=1):
+    p = f"/p/{production.slug}"
+    looks = ["/", "/encodings/", f"{p}/", f"{p}/bench/{shot.pk}/", f"{p}/bakes/", f"{p}/shots/{shot.pk}/thumbnail/"]
+    changes = [f"{p}/rules/", f"{p}/upload/", f"{p}/shots/{shot.pk}/encoding/", f"{p}/bench/{shot.pk}/save/",
+               f"{p}/bench/{shot.pk}/undo/", f"{p}/bench/{shot.pk}/redo/", f"{p}/bakes/start/"]
+    return looks, changes
+
+
+def test_every_page_needs_sign_in(production, shot):
+    looks, changes = addresses(production, shot)
+    for address in looks:
+        answer = Client().get(address)
+        assert answer.status_code == 302, address
+        assert answer["Location"].startswith("/sign-in/")
+    for address in changes:
+        assert Client().post(address).status_code == 302
+    assert Client().get("/sign-in/").status_code == 200
+    names = {p.name for r in get_resolver().url_patterns for p in getattr(r, "url_patterns", [r])}
+    assert len(names) >= 20  # a new address must be thought of here too
+
+
+def test_strangers_see_nothing(production, shot, as_):
+    looks, changes = addresses(production, shot)
+    olaf = as_("olaf")
+    for address in looks[2:]:
+        assert olaf.get(address).status_code == 404
+    for address in changes:
+        assert olaf.post(address).status_code == 404
+    assert "Kilnlight" not in olaf.get("/").content.decode()
+
+
+def test_viewers_look_and_do_not_change(production, shot, as_):
+    looks, changes = addresses(production, shot)
+    vera = as_("vera")
+    for address in looks:
+        assert vera.get(address).status_code == 200, address
+    for address in changes:
+        answer = vera.post(address, headers={"Accept": "application/json"})
+        assert answer.status_code == 403
+        assert "viewer" in answer.json()["error"]
+    assert b"Bake and verify" not in vera.get(looks[4]).content
+    preview = vera.post(f"/p/{production.slug}/bench/{shot.pk}/preview/", {"settings": {}}, content_type="application/json")
+    assert preview.status_code == 200
+
+
+def test_a_shot_of_another_production_is_not_found(production, shot, as_, people):
+    from upwelling.web.productions.services import create_production
+
+    other = create_production(people["tess"], "Other")
+    assert as_("tess").get(f"/p/{other.slug}/bench/{shot.pk}/").status_code == 404
+    assert as_("tess").get(f"/p/{other.slug}/shots/{shot.pk}/thumbnail/").status_code == 404
+
+
+def test_jobs_and_bakes_belong_to_their_production(production, shot, as_):
+    job = Job.objects.create(kind="bake", production=production)
+    bake = Bake.objects.create(production=production, shot=shot, job=job, recipe={}, size=5, file_name="x.cube")
+    for address in (f"/jobs/{job.pk}/", f"/p/{production.slug}/bakes/{bake.pk}/lut/"):
+        assert as_("olaf").get(address).status_code == 404
+    assert as_("vera").get(f"/jobs/{job.pk}/").json()["state"] == "waiting"
+    assert as_("vera").post(f"/jobs/{job.pk}/cancel/").status_code == 404
+    assert as_("tess").post(f"/jobs/{job.pk}/cancel/").json()["state"] == "cancelled"
+
+
+def test_headers(production, as_):
+    answer = as_("tess").get("/")
+    policy = answer["Content-Security-Policy"]
+    assert "default-src 'none'" in policy
+    assert "script-src 'self'" in policy
+    assert "style-src 'self'" in policy
+    assert "unsafe" not in policy
+    assert answer["X-Content-Type-Options"] == "nosniff"
+    assert answer["X-Frame-Options"] == "DENY"
+    assert answer["Referrer-Policy"] == "same-origin"
+    assert answer["Cross-Origin-Opener-Policy"] == "same-origin"
+
+
+def test_pages_carry_no_inline_script_or_style(production, shot, as_):
+    for address in addresses(production, shot)[0][:5]:
+        page = as_("tess").get(address).content.decode()
+        assert " style=" not in page
+        assert "<style" not in page
+        assert " onclick=" not in page
+        for script in page.split("<script")[1:]:
+            assert "src=" in script.split(">")[0] or 'type="application/json"' in script.split(">")[0]
+
+
+def test_csrf_is_on(production, people):
+    client = Client(enforce_csrf_checks=True)
+    client.force_login(people["tess"])
+    assert client.post(f"/p/{production.slug}/rules/", {}).status_code == 403
+
+
+def test_wrong_password_says_so(people):
+    answer = Client().post("/sign-in/", {"username": "tess", "password": "wrong"})
+    assert b"do not match" in answer.content
+
+
+@pytest.mark.parametrize("address", ["/nothing/", "/p/none/", "/p/none/bench/1/"])
+def test_not_found_is_a_page(as_, production, address):
+    answer = as_("tess").get(address)
+    assert answer.status_code == 404
+    assert b"There is nothing at this address" in answer.content
