@@ -39,7 +39,7 @@ def test_encodings(capsys):
     listed = json.loads(capsys.readouterr().out)
     rows = {row["name"]: row for row in listed["encodings"]}
     assert rows["S-Log3/S-Gamut3.Cine"]["codes_10bit"][1] == 420
-    assert [o["name"] for o in listed["outputs"]][0] == "BT.709 BT.1886"
+    assert next(o["name"] for o in listed["outputs"]) == "BT.709 BT.1886"
 
 
 @pytest.mark.parametrize("suffix", [".exr", ".tif"])

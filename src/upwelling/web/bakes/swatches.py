@@ -44,14 +44,14 @@ def neutral_plot(certificate: Certificate) -> dict[str, Any]:
     top = limit * 1.15 if top > limit * 0.5 and top < limit * 1.15 else top
 
     def x(code: float) -> float:
-        return LEFT + code * (WIDTH - LEFT - 8)
+        return LEFT + code * (WIDTH - LEFT - 20)
 
     def y(error: float) -> float:
         return HEIGHT - BOTTOM - error / top * (HEIGHT - BOTTOM - 8)
 
     return {
         "points": " ".join(f"{x(c):.1f},{y(e):.1f}" for c, e in zip(codes, errors, strict=True)),
-        "width": WIDTH, "height": HEIGHT, "left": LEFT, "base": HEIGHT - BOTTOM, "right": WIDTH - 8,
+        "width": WIDTH, "height": HEIGHT, "left": LEFT, "base": HEIGHT - BOTTOM, "right": WIDTH - 20,
         "limit_y": round(y(limit), 1) if limit <= top else None, "limit": limit,
         "ticks": [{"y": round(y(v), 1), "label": f"{v:.2f}"} for v in (0, top / 2, top)],
         "codes": [{"x": round(x(c / 1023), 1), "label": c} for c in (0, 256, 512, 768, 1023)],

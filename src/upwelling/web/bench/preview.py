@@ -74,9 +74,7 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     return {
         "x": x, "y": y,
         "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
-        "input": [_number(v, 4) for v in boundaries["input"].rgb],
-        "trim": [_number(v, 4) for v in boundaries["trim"].rgb],
-        "look": [_number(v, 4) for v in boundaries["look"].rgb],
+        **{stage: [_light(v) for v in boundaries[stage].rgb] for stage in ("input", "trim", "look")},
         "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb],
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
         "stops": _stops(luminance) if known else "not known",
@@ -95,6 +93,11 @@ def _full(path: Path, codes: Any) -> Any:
 def _number(value: float, digits: int) -> str:
     text = f"{value:.{digits}f}"
     return text.replace("-", "−") if float(text) else text.lstrip("-")
+
+
+def _light(value: float) -> str:
+    """Scene light with digits enough for its size."""
+    return _number(value, 4 if abs(value) < 1 else 3 if abs(value) < 10 else 2)
 
 
 def _stops(luminance: float) -> str:

@@ -73,7 +73,7 @@ document.addEventListener("alpine:init", () => {
         const reset = () => { this.set(path, Number(cell.dataset.default)); this.commit(cell); };
         const share = (Number(cell.dataset.default) - low) / (high - low);
         cell.querySelector(".zero").style.left = `calc(${share} * (100% - 9px) + 4px)`;
-        slider.addEventListener("input", () => this.set(path, Number(slider.value)));
+        slider.addEventListener("input", () => this.set(path, this.rested(Number(slider.value), cell.dataset)));
         slider.addEventListener("change", () => this.commit(cell));
         slider.addEventListener("dblclick", reset);
         slider.addEventListener("keydown", (event) => {
@@ -100,6 +100,12 @@ document.addEventListener("alpine:init", () => {
       }
     },
 
+    // A hand stops at fifths of the smallest step, and at the resting value when it comes near it.
+    rested(value, { low, high, fine, "default": rest }) {
+      if (Math.abs(value - rest) < (high - low) * 0.008) return Number(rest);
+      const step = fine / 5;
+      return Number((Math.round(value / step) * step).toFixed(6));
+    },
     effective() {
       return { ...this.settings, rendering: this.settings.rendering || this.data.production_rendering };
     },
