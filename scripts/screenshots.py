@@ -36,7 +36,10 @@ def main(address: str, out: Path) -> None:
         shoot("productions")
         page.click("text=Kilnlight")
         shoot("production")
-        page.click("text=A012 Gathering room")
+        page.click("text=A014 Gathering room, under")
+        page.wait_for_selector("canvas[data-fingerprint]")
+        box = page.locator("canvas.picture").bounding_box() or {"x": 0, "y": 0, "width": 0, "height": 0}
+        page.mouse.click(box["x"] + box["width"] * 0.215, box["y"] + box["height"] * 0.57)  # the grey card
         shoot("bench")
         page.click(".pick[data-stage=rendering]")
         shoot("bench-rendering")

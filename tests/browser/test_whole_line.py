@@ -179,6 +179,54 @@ def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
     page.wait_for_load_state("networkidle")
 
 
+def test_slow_saves_keep_each_state(brought_in, sign_in):
+    """Three quick changes while the server is slow are three states: one undo takes back the last alone."""
+    page = open_bench(sign_in(), brought_in, "B007")
+
+    def hold(route):
+        page.wait_for_timeout(700)
+        route.continue_()
+
+    page.route("**/save/", hold)
+    for label, value in (("Exposure, stops", "0.5"), ("Scene light, K", "5000"), ("Saturation, ×", "1.2")):
+        page.fill(f"input[aria-label='{label}']", value)
+        page.press(f"input[aria-label='{label}']", "Tab")
+    page.wait_for_selector("text=All 3 trim steps fit in a LUT")
+    for left in ("All 2 trim steps", "The trim's one step", "Nothing in the trim"):
+        page.wait_for_load_state("networkidle")
+        page.click("button:has-text('Undo')")
+        page.wait_for_selector(f"text={left}")
+
+
+def test_dropping_a_file_shows_its_fate(brought_in, sign_in):
+    page = sign_in()
+    page.goto(f"{brought_in}/p/kilnlight/")
+    transfer = page.evaluate_handle("() => { const t = new DataTransfer(); t.items.add(new File(['no picture'], 'notes.png')); return t; }")
+    page.dispatch_event(".drop", "dragover", {"dataTransfer": transfer})
+    assert "hovering" in page.locator(".drop").get_attribute("class")
+    page.dispatch_event(".drop", "drop", {"dataTransfer": transfer})
+    page.wait_for_selector("text=notes.png: is not a still this program reads")
+    assert page.locator("tbody tr").count() == 2
+
+
+def test_holding_a_key_shows_before(brought_in, sign_in):
+    page = open_bench(sign_in(), brought_in, "B007")
+    page.fill("input[aria-label='Exposure, stops']", "1.5")
+    page.press("input[aria-label='Exposure, stops']", "Enter")
+    page.wait_for_selector("text=Exposure +1.50")
+    page.wait_for_load_state("networkidle")
+    page.locator("canvas.picture").focus()
+    trimmed = fingerprint(page)
+    page.keyboard.down("b")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=trimmed)
+    assert page.locator("[data-compare=untrimmed]").get_attribute("aria-pressed") == "true"
+    page.keyboard.up("b")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=trimmed)
+    page.keyboard.press("Control+z")
+    page.wait_for_function("() => !document.querySelector('.stratum[data-stage=trim] p').textContent.includes('1.50')")
+    page.wait_for_load_state("networkidle")
+
+
 def test_a_viewer_looks(brought_in, sign_in):
     page = open_bench(sign_in("vera"), brought_in)
     assert page.locator("input[aria-label='Exposure, slider']").is_disabled()

@@ -79,6 +79,23 @@ def test_render(folder, depth, name):
     np.testing.assert_allclose(still.code, path.apply(CODE), atol={"8": 2.1e-3, "10": 6e-4, "half": 6e-4}.get(depth, 5e-5))
 
 
+@pytest.mark.parametrize(("name", "encode"), [("S-Log3/S-Gamut3.Cine", colour.models.log_encoding_SLog3),
+                                             ("V-Log/V-Gamut", colour.models.log_encoding_VLog)])
+def test_grey_scale_made_elsewhere_lands_where_it_should(folder, name, encode):
+    """Greys encoded by colour-science, written by ffmpeg, rendered and baked by us: mid grey at 10 cd/m², neutral, rising."""
+    stops = np.arange(-6, 7)
+    code = np.repeat(encode(0.18 * np.exp2(stops))[None, :, None], 3, axis=2).repeat(16, axis=0)
+    ffmpeg_write(folder / "greys.png", np.rint(code * 65535), "png", "rgb48be")
+    assert run("render", "greys.png", "out.tif", "--from", name, *TV, "--depth", "float") == 0
+    assert run("bake", "t.cube", "--from", name, *TV, "--size", 65) == 0
+    assert run("apply", "t.cube", "greys.png", "lut.tif", "--depth", "float") == 0
+    shown = read_still("out.tif").code[0].astype(np.float64)
+    np.testing.assert_allclose(shown[6] ** 2.4 * 100, 10.0, rtol=1e-3)
+    assert np.ptp(shown, axis=1).max() < 2e-5
+    assert (np.diff(shown[:, 1]) > 0).all()
+    np.testing.assert_allclose(read_still("lut.tif").code[0], shown, atol=1.5e-3)
+
+
 def test_recipe_and_exposure_lie_over_each_other(folder):
     recipe = Path(input=Input(encoding="V-Log/V-Gamut"), trim=Trim(steps=(Exposure(stops=1),)), display=Display(output="sRGB"))
     (folder / "r.json").write_text(recipe.to_recipe())

@@ -47,10 +47,15 @@ def test_too_large(upload, settings):
     assert "larger than" in upload().json()["error"]
 
 
-def test_without_an_encoding_numbers_are_shown_as_they_are(upload, production):
+def test_without_an_encoding_numbers_are_shown_as_they_are(upload, production, as_):
     upload()
     shot = production.shots.get()
     np.testing.assert_allclose(shot.path().apply([0.1, 0.4, 0.7]), [0.1, 0.4, 0.7], atol=1e-9)
+    head, _, _ = ask(as_("tess"), shot, point={"x": 5, "y": 5})
+    assert head["trace"]["input"] == head["trace"]["rendering"] == ["–", "–", "–"]
+    assert head["trace"]["camera"] == head["trace"]["display"]
+    assert sum(head["histogram"]) == 0
+    assert "say what this file is" in next(row["line"] for row in head["column"] if row["stage"] == "input")
 
 
 def test_settling_and_inheriting(shot, production, as_):

@@ -138,7 +138,7 @@ class Path(_Stage):
         """Operations by stage, in order. Raises BadValue when settings contradict each other."""
         working, target = self.working_primaries, self.target
         segments: dict[StageName, tuple[Operation, ...]] = {}
-        segments["camera"] = (_legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
+        segments["camera"] = (legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
         source = self.source
         segments["input"] = (
             Decode(source.curve, source.linear_scale),
@@ -158,7 +158,7 @@ class Path(_Stage):
             segments["rendering"] = ()
         display: tuple[Operation, ...] = (Encode(target.curve),) if self.display.on else ()
         if self.display.range == "legal":
-            display += (_legal_out(self.display.depth),)
+            display += (legal_out(self.display.depth),)
         segments["display"] = display
         return segments
 
@@ -243,12 +243,14 @@ class Path(_Stage):
         return path
 
 
-def _legal_in(depth: int) -> Affine:
+def legal_in(depth: int) -> Affine:
+    """encodings.legal_to_full as an operation."""
     unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
     return Affine(top / (219 * unit), -16 / 219)
 
 
-def _legal_out(depth: int) -> Affine:
+def legal_out(depth: int) -> Affine:
+    """encodings.full_to_legal as an operation."""
     unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
     return Affine(219 * unit / top, 16 * unit / top)
 
@@ -257,8 +259,8 @@ def convert_operations(source: Encoding, target: Encoding, adaptation: Adaptatio
                        source_range: Range = "full", target_range: Range = "full",
                        source_depth: int = 10, target_depth: int = 10) -> tuple[Operation, ...]:
     """The colourimetric conversion between two encodings: no tone map, no gamut fit, nothing clipped."""
-    first = (_legal_in(source_depth),) if source_range == "legal" else ()
-    last = (_legal_out(target_depth),) if target_range == "legal" else ()
+    first = (legal_in(source_depth),) if source_range == "legal" else ()
+    last = (legal_out(target_depth),) if target_range == "legal" else ()
     return (
         *first,
         Decode(source.curve, source.linear_scale),

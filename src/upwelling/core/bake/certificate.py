@@ -15,6 +15,7 @@ from upwelling.core.arrays import Float64
 from upwelling.core.bake.sampling import FRAME, Progress, no_report, sample_sets
 from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.difference import delta_e_2000, xyz_to_lab
+from upwelling.core.encodings import legal_to_full
 from upwelling.core.errors import BadLut
 from upwelling.core.lut import Interpolation, Lut3D
 from upwelling.core.lut.formats import read_lut
@@ -149,10 +150,7 @@ def _grid_error(lut: Lut3D, path: Path) -> float:
 
 def _lab(path: Path, code: Any) -> Float64:
     """CIELAB of display codes as the display shows them, relative to its white."""
-    signal = code
-    if path.display.range == "legal":
-        unit, top = 2.0 ** (path.display.depth - 8), 2.0**path.display.depth - 1
-        signal = (code * top - 16 * unit) / (219 * unit)
+    signal = legal_to_full(code, path.display.depth) if path.display.range == "legal" else code
     return xyz_to_lab(path.target.to_xyz(signal), xy_to_xyz(path.target.primaries.white))
 
 

@@ -20,7 +20,3 @@ def run(program: Program, rgb: Any) -> Float32:
         run_tiles(source.reshape(-1, 3), program.codes, program.rows, target.reshape(-1, 3))
     return target
 
-
-def warm() -> None:
-    """Loads or compiles the kernel ahead of a person's first request."""
-    run(Program(np.zeros(0, np.int32), np.zeros((0, 48), np.float32)), np.zeros((4, 3), np.float32))

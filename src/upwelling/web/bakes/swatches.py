@@ -9,7 +9,7 @@ import numpy as np
 from upwelling.core.bake import Certificate
 from upwelling.core.operations import run_reference
 from upwelling.core.path import Path
-from upwelling.web.footage.pictures import to_bytes, view_operations
+from upwelling.web.footage.pictures import range_operations, to_bytes, view_operations
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 1180, 190, 44, 26
 
@@ -28,10 +28,7 @@ def swatches(certificate: Certificate, path: Path) -> list[dict[str, Any]]:
 
 
 def _hex(path: Path, code: tuple[float, float, float]) -> str:
-    signal = np.array(code)
-    if path.display.range == "legal":
-        unit, top = 2.0 ** (path.display.depth - 8), 2.0**path.display.depth - 1
-        signal = (signal * top - 16 * unit) / (219 * unit)
+    signal = run_reference(range_operations(path), np.array(code))
     view = run_reference(view_operations(path), np.clip(signal, 0, 1))
     return "#" + "".join(f"{int(v):02x}" for v in to_bytes(view.astype(np.float32)))
 

@@ -28,6 +28,9 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
                      else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
     }
+    if not known:
+        waiting = "Waits for the encoding: numbers pass as they are"
+        lines |= {"trim": waiting, "look": waiting, "rendering": waiting, "display": waiting}
     origins = {
         "input": "own" if shot.encoding else "production" if known else "",
         "rendering": "own" if settings.rendering else "production",

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core import engine
+from upwelling.core.encodings import legal_to_full
 from upwelling.core.operations import Affine
 from upwelling.core.path import Path
 from upwelling.core.primaries import rgb_to_xyz
@@ -45,7 +46,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     head = {
         "width": view.shape[1], "height": view.shape[0], "mime": "image/png" if lossless else "image/jpeg",
         "picture_bytes": len(picture), "parade": {"levels": scope.shape[1], "columns": scope.shape[2]},
-        "histogram": histogram.counts.tolist(),
+        "histogram": (histogram.counts if shot.settled_encoding else 0 * histogram.counts).tolist(),
         "shares": {"at_black": at_black, "at_peak": at_peak, "above_white": histogram.above_white,
                    "below_zero": histogram.below_zero, "camera": frame.plateau_share,
                    "camera_code": round(frame.plateau_code * _top(path))},
@@ -54,6 +55,10 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     }
     text = json.dumps(head).encode()
     return b"".join((struct.pack("<I", len(text)), text, picture, bytes(scope.tobytes())))
+
+
+UNKNOWN = ["–", "–", "–"]
+"""What stands for scene and display light while a file's codes have no meaning yet."""
 
 
 def _top(path: Path) -> int:
@@ -74,8 +79,8 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     return {
         "x": x, "y": y,
         "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
-        **{stage: [_light(v) for v in boundaries[stage].rgb] for stage in ("input", "trim", "look")},
-        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb],
+        **{stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN for stage in ("input", "trim", "look")},
+        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
         "stops": _stops(luminance) if known else "not known",
         "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
@@ -83,11 +88,8 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
 
 
 def _full(path: Path, codes: Any) -> Any:
-    top = 2**path.display.depth - 1
-    if path.display.range == "full":
-        return np.array(codes) / top
-    unit = 2 ** (path.display.depth - 8)
-    return (np.array(codes) - 16 * unit) / (219 * unit)
+    signal = np.array(codes) / (2**path.display.depth - 1)
+    return legal_to_full(signal, path.display.depth) if path.display.range == "legal" else signal
 
 
 def _number(value: float, digits: int) -> str:

@@ -48,7 +48,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     here = places.index(shot.pk)
     data = {
         "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
-        "history": history_ends(shot), "editable": role == Member.Role.TECHNICIAN, "settled": bool(shot.settled_encoding),
+        "history": history_ends(shot), "editable": role == Member.Role.TECHNICIAN and bool(shot.settled_encoding), "settled": bool(shot.settled_encoding),
         "frame": {"width": shot.width, "height": shot.height},
         "urls": {name: reverse(name, args=[slug, pk]) for name in ("preview", "save", "undo", "redo", "tone")},
         "neighbours": {

@@ -9,8 +9,8 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
-from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation
-from upwelling.core.path import Path
+from upwelling.core.operations import Decode, Encode, Matrix, Operation
+from upwelling.core.path import Path, legal_in
 from upwelling.core.primaries import primaries, rgb_to_rgb
 
 
@@ -26,6 +26,11 @@ def view_operations(path: Path) -> tuple[Operation, ...]:
         return ()
     return (Decode(target.curve), Matrix.of(rgb_to_rgb(target.primaries, primaries("BT.709"), path.input.adaptation)),
             Encode(CURVES["sRGB"]))
+
+
+def range_operations(path: Path) -> tuple[Operation, ...]:
+    """From display code in the path's range to full-range signal."""
+    return (legal_in(path.display.depth),) if path.display.range == "legal" else ()
 
 
 def to_bytes(view: Any) -> Any:
@@ -48,12 +53,5 @@ def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
     step = max(1, code.shape[1] // width)
     small = np.ascontiguousarray(code[: code.shape[0] // step * step, : code.shape[1] // step * step])
     small = small.reshape(small.shape[0] // step, step, small.shape[1] // step, step, 3).mean(axis=(1, 3), dtype=np.float32)
-    operations = (*path.operations(), *_to_full(path), *view_operations(path))
+    operations = (*path.operations(), *range_operations(path), *view_operations(path))
     return jpeg(engine.run(engine.compile_operations(operations), small), 88)
-
-
-def _to_full(path: Path) -> tuple[Operation, ...]:
-    if path.display.range == "full":
-        return ()
-    unit, top = 2.0 ** (path.display.depth - 8), 2.0**path.display.depth - 1
-    return (Affine(top / (219 * unit), -16 / 219),)

@@ -60,8 +60,8 @@ document.addEventListener("alpine:init", () => {
     get renderingFrom() { return this.ownRendering ? "this shot's own" : "the production's"; },
     get renderingText() {
       return this.ownRendering
-        ? "This shot has its own rendering; changes to the production's rules do not reach it."
-        : "This shot follows the production's rules. Moving a control gives it its own rendering.";
+        ? "This shot has its own rendering."
+        : "This shot follows the production's rules; moving a control makes the rendering its own.";
     },
 
     // --- controls -------------------------------------------------------------------------------------------------
@@ -150,9 +150,10 @@ document.addEventListener("alpine:init", () => {
       clearTimeout(this.soon);
       if (!this.data.editable) return;
       this.refresh(true);
+      // Copied now: when an earlier save is slow, each state must still be the one its hand left.
+      const sent = JSON.parse(JSON.stringify(this.settings));
       this.saving = (this.saving || Promise.resolve()).then(async () => {
         try {
-          const sent = JSON.parse(JSON.stringify(this.settings));
           const response = await upwelling.post(this.data.urls.save, { settings: sent, version: this.history.version, label });
           const said = await response.json();
           this.history = said.history;

@@ -13,7 +13,8 @@ from django.core.management.base import BaseCommand
 from upwelling.core.media import write_still
 from upwelling.core.simulate.camera import A_CAM, B_CAM, SimulatedCamera
 from upwelling.core.simulate.kilnlight import SCENES
-from upwelling.web.footage.services import bring_in
+from upwelling.web.footage.services import apply_settings, bring_in
+from upwelling.web.footage.shot_settings import read_settings
 from upwelling.web.productions.models import Member, Production
 from upwelling.web.productions.services import create_production, set_rules
 
@@ -26,6 +27,14 @@ SHOTS: tuple[tuple[str, str, SimulatedCamera, str, float, tuple[float, float, fl
     ("Colour store", "A021 Colour store", A_CAM, "A021.dpx", 0.0, (1.0, 1.0, 1.0)),
     ("Colour store", "B011 Colour store, over", B_CAM, "B011.tif", 1.0, (1.05, 1.0, 0.94)),
 )
+# What a technician would have set by now, by shot name.
+TRIMS: dict[str, dict[str, Any]] = {
+    "A014 Gathering room, under": {
+        "exposure": {"stops": 2.1}, "white_balance": {"kelvin": 7600.0, "duv": 0.002},
+        "slope_offset_power": {"slope": (1.02, 1.0, 0.99), "saturation": 1.08},
+    },
+    "B011 Colour store, over": {"exposure": {"stops": -0.9}, "white_balance": {"kelvin": 6100.0}},
+}
 
 
 class Command(BaseCommand):
@@ -58,5 +67,7 @@ class Command(BaseCommand):
                 place = Path(temporary) / file
                 write_still(place, code, "10" if file.endswith(".dpx") else "16")
                 own = "" if camera is A_CAM else camera.encoding_name
-                bring_in(production, users["technician"], file, place, name=name, encoding_name=own)
+                shot = bring_in(production, users["technician"], file, place, name=name, encoding_name=own)
+            if name in TRIMS:
+                apply_settings(shot, users["technician"], read_settings(TRIMS[name]), version=0, label="trim")
         self.stdout.write("Kilnlight is ready.")

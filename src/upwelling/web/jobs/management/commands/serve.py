@@ -11,7 +11,7 @@ from typing import Any
 import waitress
 from django.core.management.base import BaseCommand, CommandParser
 
-from upwelling.core.engine.run import warm
+from upwelling.core.warm import warm
 from upwelling.web.jobs.services import fail_interrupted
 from upwelling.web.wsgi import application
 
