@@ -88,22 +88,19 @@ def test_hue_in_oklab_is_kept_over_a_bright_sweep():
     scene = lms_to_oklab(SWEEP @ rgb_to_lms(AP1, "CAT02").T)
     shown = lms_to_oklab(render(SWEEP) @ rgb_to_lms(TV.primaries, "CAT02").T)
     seen = np.hypot(shown[..., 1], shown[..., 2]) > 0.02
-    turn = _turn(_angle(scene[..., 1:]), _angle(shown[..., 1:]))[seen]
-    assert np.percentile(turn, 99) < 0.05
-    assert turn.max() < 6.0  # only lights whose cone response lies under the floor turn at all
-    real = (SWEEP.min(axis=-1) / SWEEP.max(axis=-1) > 0.1) & seen
-    assert _turn(_angle(scene[..., 1:]), _angle(shown[..., 1:]))[real].max() < 1e-3
+    assert seen.mean() > 0.5
+    assert _turn(_angle(scene[..., 1:]), _angle(shown[..., 1:]))[seen].max() < 1e-6
 
 
 def test_hue_in_ictcp_moves_little():
     """A second witness that we did not design for: BT.2100 ICtCp at the display's light, each light against its own dim self."""
-    lights = SWEEP[:, : len(HUES)]  # the least saturated third: inside BT.709 over most of the sweep
     to_2020 = rgb_to_rgb(TV.primaries, primaries("BT.2020"), "CAT02")
-    ictcp = colour.RGB_to_ICtCp(np.maximum(render(lights) @ to_2020.T, 0) * 100, method="ITU-R BT.2100-2 PQ")
+    ictcp = colour.RGB_to_ICtCp(np.maximum(render(SWEEP) @ to_2020.T, 0) * 100, method="ITU-R BT.2100-2 PQ")
     angle, chroma = _angle(ictcp[..., 1:]), np.hypot(ictcp[..., 1], ictcp[..., 2])
     reference = angle[np.searchsorted(STOPS, 0.0)]
     inside = (chroma > 0.01) & (STOPS > -3)[:, None] & (STOPS < 5)[:, None]
-    assert _turn(angle, reference[None])[inside].max() < 12.0
+    assert inside.mean() > 0.3
+    assert _turn(angle, reference[None])[inside].max() < 3.0
 
 
 @given(st.lists(st.floats(-2, 100), min_size=3, max_size=3))

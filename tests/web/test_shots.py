@@ -224,6 +224,16 @@ def test_thumbnails_follow_the_settings(shot, as_, people):
     assert b"".join(tess.get(address).streaming_content) != first
 
 
+@pytest.mark.parametrize("page", ["/p/kilnlight/", "/p/kilnlight/bench/{pk}/"])
+def test_queries_do_not_grow_with_shots(shot, production, people, as_, page, django_assert_max_num_queries):
+    apply_settings(shot, people["tess"], read_settings(body(exposure={"stops": 1.0})), version=0, label="exposure")
+    for number in range(12):
+        Shot.objects.create(**{f.attname: getattr(shot, f.attname) for f in Shot._meta.fields if f.attname not in ("id", "name")}, name=f"copy {number}")
+    tess = as_("tess")
+    with django_assert_max_num_queries(12):
+        assert tess.get(page.format(pk=shot.pk)).content.count(b"thumbnail") >= 13
+
+
 def test_empty_and_long(production, as_, upload):
     tess = as_("tess")
     assert "No footage yet" in tess.get("/p/kilnlight/").content.decode()

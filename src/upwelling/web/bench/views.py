@@ -41,9 +41,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
-    shots = list(production.shots.all())
-    for other in shots:
-        other.production = production
+    shots = list(production.shots.for_listing())
     places = [other.pk for other in shots]
     here = places.index(shot.pk)
     data = {

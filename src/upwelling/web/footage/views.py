@@ -27,9 +27,7 @@ def overview(request: HttpRequest, slug: str) -> HttpResponse:
     """The production's page: the Column of its rules, and its shots."""
     production = production_for(request.user, slug)
     rules = production.rule_set
-    shots = list(production.shots.select_related("production"))
-    for shot in shots:
-        shot.production = production
+    shots = list(production.shots.for_listing())
     default = f"Production default ({rules.default_encoding})" if rules.default_encoding else "Not settled"
     return render(request, "footage/overview.html", {
         "production": production, "rules": rules, "role": production.role_of(request.user), "shots": shots,
