@@ -134,6 +134,14 @@ def ask(client, shot, **fields):
     return take_apart(answer.content)
 
 
+@pytest.mark.parametrize(("page", "sent"), [("preview", {"settings": {}, "point": {"x": "left"}}), ("save", {"settings": {}, "version": "old"}),
+                                            ("save", ["no", "object"]), ("undo", {}), ("redo", {})])
+def test_nonsense_from_a_page_is_a_sentence(shot, as_, page, sent):
+    answer = as_("tess").post(f"/p/kilnlight/bench/{shot.pk}/{page}/", sent, content_type="application/json", headers={"Accept": "application/json"})
+    assert answer.status_code == 422
+    assert answer.json()["error"].endswith(".")
+
+
 def test_preview_is_the_exact_path_on_an_srgb_screen(shot, as_, production):
     set_rules(production, {"output": "sRGB"})
     head, picture, scope = ask(as_("tess"), shot, point={"x": 40, "y": 20})

@@ -1,7 +1,8 @@
 """The smooth gamut fit: towards neutral at constant Oklab hue.
 
 On the line from a neutral of lightness L (k = 0) through a colour (k = 1), cone responses are (L + k·q)³, so each output
-channel is a cubic in k. ``boundary`` finds where the first channel leaves 0…1 by bisection; ``soft_limit`` brings the colour inside.
+channel is a cubic in k. ``fit`` finds by bisection where the first channel leaves 0…1; ``soft_limit`` says how far inside the
+colour comes to lie.
 The form is our own.
 """
 

@@ -55,7 +55,6 @@ class Bake(models.Model):
         """True when the shot's path is no longer the one this was baked from (range and depth chosen for the bake aside)."""
         if self.shot is None:
             return True
-        mine = self.path
-        now = self.shot.path().model_copy(update={"camera": mine.camera, "display": mine.display.model_copy(
-            update={"output": self.shot.path().display.output, "on": self.shot.path().display.on})})
-        return now.fingerprint != mine.fingerprint
+        mine, now = self.path, self.shot.path()
+        display = mine.display.model_copy(update={"output": now.display.output, "on": now.display.on})
+        return now.model_copy(update={"camera": mine.camera, "display": display}).fingerprint != mine.fingerprint

@@ -75,6 +75,12 @@ def _body(request: HttpRequest) -> dict[str, Any]:
     return body
 
 
+def _whole(value: Any) -> int:
+    if not isinstance(value, int):
+        raise Refused("The page sent something that is not a whole number. Reload it.")
+    return value
+
+
 @require_POST
 def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Picture, scopes, counts and trace for settings that need not be saved; see ``preview`` for the layout."""
@@ -82,7 +88,7 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     body = _body(request)
     settings = read_settings(body.get("settings"))
     point = body.get("point")
-    place = (int(point["x"]), int(point["y"])) if isinstance(point, dict) and {"x", "y"} <= point.keys() else None
+    place = (_whole(point.get("x")), _whole(point.get("y"))) if isinstance(point, dict) else None
     data = preview(shot, frame_of(shot), settings, without_trim=body.get("compare") == "untrimmed",
                    lossless=bool(body.get("lossless")), point=place)
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
@@ -95,7 +101,7 @@ def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     body = _body(request)
     settings = read_settings(body.get("settings"))
     try:
-        shot = apply_settings(shot, request.user, settings, version=int(body.get("version", -1)),
+        shot = apply_settings(shot, request.user, settings, version=_whole(body.get("version")),
                               label=str(body.get("label") or "change"))
     except Outdated as error:
         return JsonResponse({"error": str(error)}, status=409)
