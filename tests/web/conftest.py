@@ -14,6 +14,7 @@ from upwelling.web.productions.services import create_production
 @pytest.fixture(autouse=True)
 def _apart(settings, tmp_path):
     settings.FILES = tmp_path / "files"
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # the real one takes over a second each
     settings.HUEY = {**settings.HUEY, "immediate": True}
     from huey.contrib.djhuey import HUEY
 

@@ -37,7 +37,7 @@ document.addEventListener("alpine:init", () => {
       if (!this.data.settled) this.stage = "input";
       const { width, height } = this.data.frame;
       this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
-      this.previews = new upwelling.Previews(this.data.urls.preview, (head) => this.show(head), (error) => { this.trouble = error.message; });
+      this.previews = new upwelling.Previews(this.data.urls.preview, (head) => this.show(head), (error) => this.complain("preview", error.message));
       this.bindControls();
       this.syncControls();
       this.refresh(true);
@@ -64,6 +64,10 @@ document.addEventListener("alpine:init", () => {
         : "This shot follows the production's rules; moving a control makes the rendering its own.";
     },
 
+    // One sentence stands over the picture; an answer that comes late clears only a complaint of its own kind.
+    complain(kind, sentence) { this.trouble = sentence; this.troubleKind = kind; },
+    settle(kind) { if (this.troubleKind === kind) this.trouble = ""; },
+
     // --- controls -------------------------------------------------------------------------------------------------
     bindControls() {
       for (const cell of this.$root.querySelectorAll(".cell")) {
@@ -88,7 +92,7 @@ document.addEventListener("alpine:init", () => {
         number.addEventListener("change", () => {
           const value = plain(number.value);
           if (!Number.isFinite(value) || value < low || value > high) {
-            this.trouble = `${number.getAttribute("aria-label")}: type a number from ${minus(low)} to ${minus(high)}.`;
+            this.complain("typed", `${number.getAttribute("aria-label")}: type a number from ${minus(low)} to ${minus(high)}.`);
             return this.syncControls();
           }
           this.set(path, value);
@@ -112,6 +116,7 @@ document.addEventListener("alpine:init", () => {
     get(path) { return path.split(".").reduce((place, key) => place[key], this.effective()); },
     set(path, value) {
       if (!this.data.editable) return;
+      this.settle("typed");
       const keys = path.split(".");
       if (keys[0] === "rendering" && this.settings.rendering === null) {
         this.settings.rendering = { ...this.data.production_rendering };
@@ -158,9 +163,9 @@ document.addEventListener("alpine:init", () => {
           const said = await response.json();
           this.history = said.history;
           this.$refs.thumb.src = said.thumbnail;
-          this.trouble = "";
+          this.settle("save");
         } catch (error) {
-          this.trouble = error.message;
+          this.complain("save", error.message);
         }
       });
       return this.saving;
@@ -177,7 +182,7 @@ document.addEventListener("alpine:init", () => {
         this.redrawTone();
         this.refresh(true);
       } catch (error) {
-        this.trouble = error.message;
+        this.complain("save", error.message);
       }
     },
     undo() { if (this.canUndo) this.move(this.data.urls.undo); },
@@ -230,7 +235,7 @@ document.addEventListener("alpine:init", () => {
         + `at the file's highest code, ${shares.camera_code}.`;
       if (head.trace) this.showTrace(head.trace);
       this.moveCross();
-      this.trouble = "";
+      this.settle("preview");
     },
     showTrace(trace) {
       this.traceTitle = `Trace at ${trace.x}, ${trace.y}`;
