@@ -8,6 +8,7 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.bake import Certificate
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.services import SIZES, start_bake
 from upwelling.web.bakes.swatches import neutral_plot, swatches
@@ -47,13 +48,18 @@ def _bake(request: HttpRequest, slug: str, pk: int) -> tuple[Production, Bake]:
     return production, get_object_or_404(Bake.objects.select_related("shot__production"), pk=pk, production=production)
 
 
-@require_GET
-def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
-    """The certificate as a page."""
+def _certified(request: HttpRequest, slug: str, pk: int) -> tuple[Production, Bake, Certificate]:
     production, bake = _bake(request, slug, pk)
     report = bake.certificate
     if report is None:
         raise Http404
+    return production, bake, report
+
+
+@require_GET
+def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The certificate as a page."""
+    production, bake, report = _certified(request, slug, pk)
     return render(request, "bakes/certificate.html", {
         "production": production, "bake": bake, "certificate": report, "path": bake.path,
         "swatches": swatches(report, bake.path), "plot": neutral_plot(report),
@@ -76,10 +82,7 @@ def download(request: HttpRequest, slug: str, pk: int) -> FileResponse:
 @require_GET
 def certificate_json(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The certificate as JSON."""
-    _, bake = _bake(request, slug, pk)
-    report = bake.certificate
-    if report is None:
-        raise Http404
+    _, bake, report = _certified(request, slug, pk)
     name = bake.file_name.removesuffix(".cube") + ".certificate.json"
     return HttpResponse(report.model_dump_json(indent=2) + "\n", content_type="application/json",
                         headers={"Content-Disposition": f'attachment; filename="{name}"'})

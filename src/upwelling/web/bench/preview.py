@@ -36,7 +36,8 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     if path.display.range == "legal" and display and isinstance(display[-1], Affine):
         display = display[:-1]  # scopes and screen want full-range signal
     signal = engine.run(engine.compile_operations((*segments["rendering"], *display)), scene)
-    view = engine.run(engine.compile_operations(view_operations(path)), signal) if view_operations(path) else signal
+    to_view = view_operations(path)
+    view = engine.run(engine.compile_operations(to_view), signal) if to_view else signal
     histogram = stop_histogram(scene, path.working_primaries)
     half_code = 0.5 / (2**path.display.depth - 1)
     at_black, at_peak = shares_at_ends(signal, half_code, 1 - half_code)

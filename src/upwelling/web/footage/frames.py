@@ -7,11 +7,10 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from upwelling.core.media import Still, read_still
 from upwelling.core.scopes import camera_plateau
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.pictures import block_mean
 
 WORKING_WIDTH, WORKING_HEIGHT = 960, 540
 _KEPT = 6
@@ -52,6 +51,4 @@ def _reduced(code: Any) -> tuple[Any, int]:
     factor = max(1, -(-width // WORKING_WIDTH), -(-height // WORKING_HEIGHT))
     if factor == 1 or min(height, width) < factor:
         return code, 1
-    rows, columns = height // factor, width // factor
-    blocks = code[: rows * factor, : columns * factor].reshape(rows, factor, columns, factor, 3)
-    return np.ascontiguousarray(blocks.mean(axis=(1, 3), dtype=np.float32)), factor
+    return block_mean(code, factor), factor

@@ -48,10 +48,15 @@ def png(view: Any) -> bytes:
     return bytes(imagecodecs.png_encode(to_bytes(view), level=1))
 
 
+def block_mean(code: Any, factor: int) -> Any:
+    """(H // factor, W // factor, 3) float32: the mean of each block of pixels; what is left over at the edges is cut."""
+    rows, columns = code.shape[0] // factor, code.shape[1] // factor
+    blocks = code[: rows * factor, : columns * factor].reshape(rows, factor, columns, factor, 3)
+    return np.ascontiguousarray(blocks.mean(axis=(1, 3), dtype=np.float32))
+
+
 def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
     """A small JPEG of the rendered shot."""
-    step = max(1, code.shape[1] // width)
-    small = np.ascontiguousarray(code[: code.shape[0] // step * step, : code.shape[1] // step * step])
-    small = small.reshape(small.shape[0] // step, step, small.shape[1] // step, step, 3).mean(axis=(1, 3), dtype=np.float32)
+    small = block_mean(code, max(1, code.shape[1] // width))
     operations = (*path.operations(), *range_operations(path), *view_operations(path))
     return jpeg(engine.run(engine.compile_operations(operations), small), 88)
