@@ -10,7 +10,6 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.encodings import legal_to_full
-from upwelling.core.operations import Affine
 from upwelling.core.path import Path
 from upwelling.core.primaries import rgb_to_xyz
 from upwelling.core.scopes import parade, parade_picture, shares_at_ends, stop_histogram
@@ -29,13 +28,11 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     """
     shown = settings.model_copy(update={"trim_on": False}) if without_trim else settings
     path = shot.path(shown)
-    segments = path.segments()
+    # Scopes and screen want full-range signal, whatever range the output's code has.
+    segments = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})}).segments()
     scene = engine.run(engine.compile_operations(
         (*segments["camera"], *segments["input"], *segments["trim"], *segments["look"])), frame.working)
-    display = segments["display"]
-    if path.display.range == "legal" and display and isinstance(display[-1], Affine):
-        display = display[:-1]  # scopes and screen want full-range signal
-    signal = engine.run(engine.compile_operations((*segments["rendering"], *display)), scene)
+    signal = engine.run(engine.compile_operations((*segments["rendering"], *segments["display"])), scene)
     to_view = view_operations(path)
     view = engine.run(engine.compile_operations(to_view), signal) if to_view else signal
     histogram = stop_histogram(scene, path.working_primaries)
