@@ -14,6 +14,9 @@ import numpy as np
 
 from upwelling.core.arrays import Float64
 from upwelling.core.curves import Curve
+from upwelling.core.curves.hlg import LUMINANCE
+from upwelling.core.encodings import Encoding
+from upwelling.core.lut.table import Lut
 
 CDL_LUMA = np.array([0.2126, 0.7152, 0.0722])
 """ASC CDL v1.2: saturation always uses these BT.709 weights, whatever the primaries."""
@@ -122,6 +125,51 @@ class Blend:
         raise TypeError("Blend needs the held value: use run_reference.")
 
 
+@dataclass(frozen=True)
+class LuminancePower:
+    """rgb·scale·Y^exponent with Y = weights·rgb; 0 where Y is not above 1e-9 (the OOTF of HLG and its inverse)."""
+
+    weights: tuple[float, float, float]
+    exponent: float
+    scale: float = 1.0
+
+    def apply(self, rgb: Float64) -> Float64:
+        y = (rgb @ np.array(self.weights))[..., None]
+        gain = np.where(y > 1e-9, np.maximum(y, 1e-30) ** self.exponent, 0.0)
+        return np.asarray(rgb * gain * self.scale)
+
+
+@dataclass(frozen=True)
+class BalanceHighlights:
+    """White balance of a raw whose channels clip at 1.0, so that clipped places do not turn pink.
+
+    A channel near its clip is lifted to the mean of the other two where that is higher; where all three clip the result
+    goes to neutral at the brightest. Our own rule; ``START`` and ``END`` are where a channel counts as clipping.
+    """
+
+    gains: tuple[float, float, float]
+    START = 0.90
+    END = 0.99
+
+    def apply(self, rgb: Float64) -> Float64:
+        clipping = np.clip((rgb - self.START) / (self.END - self.START), 0.0, 1.0)
+        balanced = rgb * np.array(self.gains)
+        others = (balanced.sum(axis=-1, keepdims=True) - balanced) / 2
+        lifted = balanced + clipping * np.maximum(others - balanced, 0)
+        most = lifted.max(axis=-1, keepdims=True)
+        return np.asarray(lifted + clipping.min(axis=-1, keepdims=True) * (most - lifted))
+
+
+@dataclass(frozen=True)
+class ApplyLut:
+    """A lookup table; tetrahedral in 3D, linear in 1D. float32 in both paths, as tables are."""
+
+    lut: Lut
+
+    def apply(self, rgb: Float64) -> Float64:
+        return np.asarray(self.lut.apply(rgb, plain=True), dtype=np.float64)
+
+
 def run_reference(operations: Sequence[Operation], rgb: Float64) -> Float64:
     """The operations one after the other in float64; ``rgb`` (…, 3)."""
     value = np.asarray(rgb, dtype=np.float64)
@@ -134,3 +182,21 @@ def run_reference(operations: Sequence[Operation], rgb: Float64) -> Float64:
         else:
             value = operation.apply(value)
     return value
+
+
+def decode_operations(source: Encoding) -> tuple[Operation, ...]:
+    """From full-range signal to linear light in the encoding's own primaries."""
+    if source.ootf is None:
+        return (Decode(source.curve, source.linear_scale),)
+    lift = source.ootf.lift
+    return (Affine(1 - lift, lift), Decode(source.curve),
+            LuminancePower(LUMINANCE, source.ootf.gamma - 1, source.linear_scale))
+
+
+def encode_operations(target: Encoding) -> tuple[Operation, ...]:
+    """From linear light in the encoding's own primaries to full-range signal."""
+    if target.ootf is None:
+        return (Encode(target.curve, target.linear_scale),)
+    lift = target.ootf.lift
+    return (Affine(1 / target.linear_scale), LuminancePower(LUMINANCE, 1 / target.ootf.gamma - 1), Encode(target.curve),
+            Affine(1 / (1 - lift), -lift / (1 - lift)))

@@ -12,13 +12,29 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
 
 from upwelling.core.arrays import Float64
 from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.curves.hlg import Ootf
 from upwelling.core.encodings import Encoding, Range, encoding
+from upwelling.core.encodings.custom import CustomEncoding, MakerLut
+from upwelling.core.encodings.video import HLG_DISPLAY, hlg_display
 from upwelling.core.errors import RecipeError, UpwellingError
-from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Operation, run_reference
+from upwelling.core.lut.table import Domain, Lut1D, Lut3D
+from upwelling.core.operations import (
+    Affine,
+    ApplyLut,
+    Blend,
+    Decode,
+    Encode,
+    Hold,
+    Matrix,
+    Operation,
+    decode_operations,
+    encode_operations,
+    run_reference,
+)
 from upwelling.core.outputs import Output, output
 from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
 from upwelling.core.rendering import AnyRendering, Rise
@@ -55,9 +71,45 @@ class CameraFile(_Stage):
 class Input(_Stage):
     """The encoding that turns codes into working light. Off: codes are taken as working light unchanged."""
 
-    encoding: Annotated[str, known_name(encoding)]
+    custom: CustomEncoding | None = None
+    encoding: str
     adaptation: Adaptation = "CAT02"
     on: bool = True
+    hlg_peak_nits: float = Field(1000.0, ge=100, le=10000)
+    hlg_black_nits: float = Field(0.0, ge=0, le=5)
+
+    @field_validator("encoding")
+    @classmethod
+    def _known(cls, name: str, info: ValidationInfo) -> str:
+        custom = info.data.get("custom")
+        if custom is not None:
+            if name != custom.name:
+                raise ValueError(f"“{name}” is not the name of the encoding given with it (“{custom.name}”).")
+            return name
+        try:
+            return encoding(name).name
+        except UpwellingError as error:
+            raise ValueError(str(error)) from None
+
+    @property
+    def source(self) -> Encoding:
+        """The encoding in force: built in, for the HLG display that is named, or user-defined."""
+        if self.custom is not None:
+            return self.custom.encoding()
+        if self.encoding == HLG_DISPLAY:
+            return hlg_display(Ootf(self.hlg_peak_nits, self.hlg_black_nits))
+        return encoding(self.encoding)
+
+    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+        """From full-range signal to working light."""
+        source = self.source
+        table: tuple[Operation, ...] = ()
+        if self.custom is not None and isinstance(self.custom.form, MakerLut):
+            form = self.custom.form
+            made = (Lut1D if form.dimensions == 1 else Lut3D)(form.table(), Domain(form.low, form.high))
+            table = (*((legal_out(10),) if form.expects == "legal" else ()), ApplyLut(made),
+                     *((legal_in(10),) if form.gives_range == "legal" else ()))
+        return (*table, *decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, working, self.adaptation)))
 
 
 class Trim(_Stage):
@@ -123,7 +175,7 @@ class Path(_Stage):
 
     @property
     def source(self) -> Encoding:
-        return encoding(self.input.encoding)
+        return self.input.source
 
     @property
     def target(self) -> Output:
@@ -139,11 +191,7 @@ class Path(_Stage):
         working, target = self.working_primaries, self.target
         segments: dict[StageName, tuple[Operation, ...]] = {}
         segments["camera"] = (legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
-        source = self.source
-        segments["input"] = (
-            Decode(source.curve, source.linear_scale),
-            Matrix.of(rgb_to_rgb(source.primaries, working, self.input.adaptation)),
-        ) if self.input.on else ()
+        segments["input"] = self.input.operations(working) if self.input.on else ()
         segments["trim"] = self._steps(self.trim)
         look = self._steps(self.look)
         if look and self.look.strength < 1:
@@ -263,8 +311,8 @@ def convert_operations(source: Encoding, target: Encoding, adaptation: Adaptatio
     last = (legal_out(target_depth),) if target_range == "legal" else ()
     return (
         *first,
-        Decode(source.curve, source.linear_scale),
+        *decode_operations(source),
         Matrix.of(rgb_to_rgb(source.primaries, target.primaries, adaptation)),
-        Encode(target.curve, target.linear_scale),
+        *encode_operations(target),
         *last,
     )

@@ -53,6 +53,17 @@ _MEMBERS = (
               "ARRI, ALEXA Log C Curve: Usage in VFX (2017)"),
     Primaries("BT.709", (0.640, 0.330), (0.300, 0.600), (0.150, 0.060), D65, "ITU-R BT.709-6 (2015)"),
     Primaries("BT.2020", (0.708, 0.292), (0.170, 0.797), (0.131, 0.046), D65, "ITU-R BT.2020-2 (2015)"),
+    Primaries("P3-DCI", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), (0.314, 0.351), "SMPTE RP 431-2:2011"),
+    Primaries("S-Gamut", (0.730, 0.280), (0.140, 0.855), (0.100, -0.050), D65, "Sony, S-Log2 Technical Paper (2012)"),
+    Primaries("Cinema Gamut", (0.740, 0.270), (0.170, 1.140), (0.080, -0.100), D65,
+              "Canon, Cinema Gamut white paper (2018)"),
+    Primaries("Wide Gamut 4", (0.7347, 0.2653), (0.1424, 0.8576), (0.0991, -0.0308), D65,
+              "ARRI, ARRI LogC4 Specification (2022)"),
+    Primaries("Wide Gamut RGB", (0.780308, 0.304253), (0.121595, 1.493994), (0.095612, -0.084589), D65,
+              "RED, White Paper on REDWideGamutRGB and Log3G10 (2017)"),
+    Primaries("F-Gamut", (0.708, 0.292), (0.170, 0.797), (0.131, 0.046), D65, "Fujifilm, F-Log Data Sheet, version 1.1 (2022)"),
+    Primaries("D-Gamut", (0.71, 0.31), (0.21, 0.88), (0.09, -0.08), D65,
+              "DJI, White Paper on D-Log and D-Gamut of DJI Cinema Color System (2017)"),
     Primaries("P3-D65", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), D65, "SMPTE EG 432-1:2010; RP 431-2:2011"),
 )
 PRIMARIES: dict[str, Primaries] = {member.name: member for member in _MEMBERS}

@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
-from upwelling.core.curves import aces_log, hlg, log_c, pq, s_log, segmented_power, v_log
+from upwelling.core.curves import (
+    aces_log,
+    d_log,
+    f_log,
+    film_scan,
+    hlg,
+    l_log,
+    log3_g10,
+    log_c,
+    mirrored_log,
+    power_toe_log,
+    pq,
+    s_log,
+    segmented_power,
+    v_log,
+)
 from upwelling.core.curves.base import Anchor, Curve
 from upwelling.core.errors import UnknownName
 
-FAMILIES = (segmented_power, aces_log, s_log, v_log, log_c, pq, hlg)
+FAMILIES = (segmented_power, aces_log, s_log, v_log, log_c, mirrored_log, log3_g10, f_log, power_toe_log, d_log, l_log,
+            film_scan, pq, hlg)
 
 
 def _collect() -> dict[str, Curve]:

@@ -10,6 +10,9 @@ import numpy as np
 from upwelling.core.arrays import Float
 from upwelling.core.curves.base import Declared
 
+HIGHEST_EXPONENT = 100.0
+"""Light is held to 2¹⁰⁰, so that codes far beyond any signal stay finite in float32 as well."""
+
 
 @dataclass(frozen=True)
 class CameraLog(Declared):
@@ -30,7 +33,7 @@ class CameraLog(Declared):
 
     def to_linear(self, code: Float) -> Any:
         code = np.asarray(code)
-        above = (np.exp2((np.maximum(code, self.break_code) - self.log_offset) / self.log_slope) - self.linear_offset)
+        above = (np.exp2(np.minimum((np.maximum(code, self.break_code) - self.log_offset) / self.log_slope, HIGHEST_EXPONENT)) - self.linear_offset)
         return np.where(code >= self.break_code, above / self.linear_slope, (code - self.toe_offset) / self.toe_slope)
 
     def from_linear(self, linear: Float) -> Any:

@@ -1,4 +1,4 @@
-"""S-Log3."""
+"""S-Log2 and S-Log3."""
 
 from __future__ import annotations
 
@@ -22,4 +22,17 @@ S_LOG3 = CameraLog(
     toe_slope=(171.2102946929 - 95) / 0.01125 / 1023,
     toe_offset=95 / 1023,
 )
-CURVES = (S_LOG3,)
+# Sony, "S-Log2 Technical Paper" (2012); S-Log of light scaled by 155/219, in legal codes whose reserve is part of the
+# full-range code here (64 + 876·y). From memory, confirmed against colour-science 0.4.7; 1.0 is 90 % there.
+_LEGAL, _SCALE = 876 / 1023, 155 / 219 / 0.9
+S_LOG2 = CameraLog(
+    name="S-Log2",
+    explanation="Camera log curve; black at code 90, mid grey at 347 of 1023.",
+    source="Sony, S-Log2 Technical Paper (2012)",
+    anchors=(Anchor(0.0, 90), Anchor(0.18, 347), Anchor(0.90, 582)),
+    log_slope=0.432699 * math.log10(2) * _LEGAL, log_offset=0.646596 * _LEGAL + 64 / 1023,
+    linear_slope=_SCALE, linear_offset=0.037584, break_linear=0.0,
+    break_code=(0.432699 * math.log10(0.037584) + 0.646596) * _LEGAL + 64 / 1023,
+    toe_slope=5 * _SCALE * _LEGAL, toe_offset=0.030001222851889303 * _LEGAL + 64 / 1023,
+)
+CURVES = (S_LOG3, S_LOG2)

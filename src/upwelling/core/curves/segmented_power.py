@@ -91,4 +91,12 @@ BT1886 = PurePower(
     linear_unit=_DISPLAY,
     exponent=2.4,
 )
-CURVES = (LINEAR, BT709, SRGB, BT1886)
+
+
+def _gamma(exponent: float, source: str) -> PurePower:
+    return PurePower(name=f"gamma {exponent:g}", explanation=f"Pure power of {exponent:g}, without a straight part.",
+                     source=source, anchors=(Anchor(0.0, 0),), linear_unit=_DISPLAY, exponent=exponent)
+
+
+CURVES = (LINEAR, BT709, SRGB, BT1886, _gamma(2.2, "By definition; ITU-R BT.470-6, assumed display gamma of system M"),
+          _gamma(2.4, "By definition; the power of ITU-R BT.1886"), _gamma(2.6, "SMPTE ST 431-1:2006, cinema"))

@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from upwelling.core.curves import CURVES, Curve
+from upwelling.core.curves.hlg import Ootf
 from upwelling.core.primaries import PRIMARIES, Primaries
 
 Range = Literal["full", "legal"]
@@ -20,7 +21,8 @@ class Encoding:
     """What a file's code values mean.
 
     ``linear_scale`` turns the curve's linear unit into scene-linear with 1.0 = 100 % diffuse reflector.
-    ``referred`` says whether that light is the scene's or a finished display picture's.
+    ``referred`` says whether that light is the scene's or a finished display picture's. ``ootf`` is set where the light is
+    that of an HLG display. User-defined encodings bring their own curve or primaries.
     """
 
     name: str
@@ -32,26 +34,48 @@ class Encoding:
     default_range: Range = "full"
     linear_scale: float = 1.0
     scale_source: str = ""
+    ootf: Ootf | None = None
+    own_curve: Curve | None = None
+    own_primaries: Primaries | None = None
 
     @property
     def curve(self) -> Curve:
-        return CURVES[self.curve_name]
+        return self.own_curve or CURVES[self.curve_name]
 
     @property
     def primaries(self) -> Primaries:
-        return PRIMARIES[self.primaries_name]
+        return self.own_primaries or PRIMARIES[self.primaries_name]
 
     def to_linear(self, code: Any) -> Any:
-        """Scene-linear RGB in the encoding's own primaries, from full-range code values."""
-        return self.curve.to_linear(code) * self.linear_scale
+        """Scene-linear RGB in the encoding's own primaries, from full-range code values.
+
+        With an OOTF the three channels belong together and the last axis must be RGB.
+        """
+        code = np.asarray(code)
+        if self.ootf is None:
+            return self.curve.to_linear(code) * self.linear_scale
+        lift = self.ootf.lift
+        return self.ootf.to_display(self.curve.to_linear(code * (1 - lift) + lift)) * self.linear_scale
 
     def from_linear(self, rgb_linear: Any) -> Any:
         """Full-range code values, from scene-linear RGB in the encoding's own primaries."""
-        return self.curve.from_linear(np.asarray(rgb_linear) / self.linear_scale)
+        light = np.asarray(rgb_linear) / self.linear_scale
+        if self.ootf is None:
+            return self.curve.from_linear(light)
+        lift = self.ootf.lift
+        return (self.curve.from_linear(self.ootf.to_scene(light)) - lift) / (1 - lift)
+
+    def neutral_to_linear(self, code: Any) -> Any:
+        """Linear light of neutral codes of any shape."""
+        return self.to_linear(np.repeat(np.asarray(code)[..., None], 3, axis=-1))[..., 1]
+
+    def neutral_from_linear(self, linear: Any) -> Any:
+        """Codes of neutral linear light of any shape."""
+        return self.from_linear(np.repeat(np.asarray(linear)[..., None], 3, axis=-1))[..., 1]
 
     def code_of(self, reflectance: float) -> float:
         """The full-range code value (0…1) of a neutral reflectance."""
-        return float(self.from_linear(np.array(reflectance, dtype=np.float64)))
+        return float(self.neutral_from_linear(np.array(reflectance, dtype=np.float64)))
 
     @property
     def stops(self) -> tuple[float, float]:
@@ -60,9 +84,9 @@ class Encoding:
         The lowest is where one 10-bit code is worth a whole stop (computed from the curve), as below it nothing can
         be told apart; the highest is code 1.0.
         """
-        high = math.log2(float(self.to_linear(np.array(1.0))) / 0.18)
+        high = math.log2(float(self.neutral_to_linear(np.array(1.0))) / 0.18)
         for stop in np.arange(0.0, -24.0, -0.1):
-            pair = self.from_linear(0.18 * np.exp2(np.array([stop, stop - 1.0])))
+            pair = self.neutral_from_linear(0.18 * np.exp2(np.array([stop, stop - 1.0])))
             if (pair[0] - pair[1]) * 1023 < 1.0:
                 return float(round(stop, 1)), high
         return -24.0, high

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from upwelling.core.encodings.base import Encoding
+from upwelling.core.primaries import PRIMARIES
 
+_BY_HAND = ("AP0", "AP1", "BT.709", "BT.2020", "P3-D65")
 ENCODINGS = (
     Encoding("ACEScct/AP1", "ACEScct", "AP1", "Working log space with a straight toe.", "Academy S-2016-001"),
     Encoding("ACEScc/AP1", "ACEScc", "AP1", "Working log space without a toe.", "Academy S-2014-003"),
@@ -12,8 +14,6 @@ ENCODINGS = (
     Encoding("linear/BT.709", "linear", "BT.709", "Scene-linear light in HD primaries.", "ITU-R BT.709-6 (2015)"),
     Encoding("linear/BT.2020", "linear", "BT.2020", "Scene-linear light in UHD primaries.", "ITU-R BT.2020-2 (2015)"),
     Encoding("linear/P3-D65", "linear", "P3-D65", "Scene-linear light in P3 primaries, D65 white.", "SMPTE EG 432-1:2010"),
-    Encoding("linear/S-Gamut3.Cine", "linear", "S-Gamut3.Cine", "Scene-linear light in S-Gamut3.Cine.",
-             "Sony, Technical Summary (2014)"),
-    Encoding("linear/V-Gamut", "linear", "V-Gamut", "Scene-linear light in V-Gamut.",
-             "Panasonic, V-Log/V-Gamut Reference Manual, rev. 1.0 (2014)"),
+    *(Encoding(f"linear/{name}", "linear", name, f"Scene-linear light in {name}.", PRIMARIES[name].source)
+      for name in PRIMARIES if name not in _BY_HAND),
 )

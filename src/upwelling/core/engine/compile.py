@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -11,16 +12,23 @@ import numpy as np
 from upwelling.core.curves.aces_log import PureLog
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.hlg import HybridLogGamma
+from upwelling.core.curves.mirrored_log import MirroredLog
+from upwelling.core.curves.power_toe_log import PowerToeLog
 from upwelling.core.curves.pq import PerceptualQuantiser
 from upwelling.core.curves.segmented_power import Identity, PurePower, SegmentedPower
+from upwelling.core.curves.table import TableCurve
 from upwelling.core.engine import tile
+from upwelling.core.lut.table import Domain, Lut, Lut1D
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
     Affine,
+    ApplyLut,
+    BalanceHighlights,
     Blend,
     Decode,
     Encode,
     Hold,
+    LuminancePower,
     Matrix,
     Operation,
     Saturate,
@@ -32,11 +40,18 @@ Packed = tuple[int, list[float]]
 
 
 @dataclass(frozen=True, eq=False)
-class Program:
-    """What the tile engine runs: codes int32 (K,), rows float32 (K, ROW)."""
+class Tiles:
+    """A run of operations for the tile engine: codes int32 (K,), rows float32 (K, ROW)."""
 
     codes: Any
     rows: Any
+
+
+@dataclass(frozen=True)
+class Program:
+    """What ``run`` does in order: runs of the tile engine, and tables between them."""
+
+    parts: tuple[Tiles | Lut, ...]
 
 
 def _decode_log(c: CameraLog, s: float) -> Packed:
@@ -49,6 +64,24 @@ def _encode_log(c: CameraLog, s: float) -> Packed:
                              c.toe_slope / s, c.toe_offset]
 
 
+def _mirror(c: MirroredLog, decode: bool, s: float) -> Packed:
+    if decode:
+        return tile.MIRROR_DECODE, [1 / c.log_slope, c.offset_above, c.offset_below, 1 / c.gain, *c.code_breaks,
+                                    1 / c.line_slope, c.line_offset, s]
+    return tile.MIRROR_ENCODE, [c.log_slope, c.offset_above, c.offset_below, c.gain, c.break_low, c.break_high,
+                                c.line_slope, c.line_offset, 1 / s]
+
+
+def _power_toe(c: PowerToeLog, decode: bool, s: float) -> Packed:
+    low = 0.0 if c.ends else -_LIMIT
+    if decode:
+        return tile.POWER_TOE_DECODE, [1 / c.log_slope, c.log_offset, c.linear_offset, c.break_code, 1 / c.toe_gain,
+                                       c.toe_shift, 1 / c.toe_power, low, s]
+    return tile.POWER_TOE_ENCODE, [c.log_slope, c.log_offset, c.linear_offset, c.break_linear, c.toe_gain, c.toe_shift,
+                                   c.toe_power, low, 1 / s]
+
+
+_LIMIT = 3e38
 _DECODERS: dict[type, Callable[[Any, float], Packed]] = {
     CameraLog: _decode_log,
     SegmentedPower: lambda c, s: (tile.SEGMENT_DECODE, [c.exponent, c.a, 1 / (1 + c.a), 1 / c.slope, c.break_code, s]),
@@ -57,6 +90,8 @@ _DECODERS: dict[type, Callable[[Any, float], Packed]] = {
     PureLog: lambda c, s: (tile.PURE_LOG_DECODE, [s]),
     PerceptualQuantiser: lambda c, s: (tile.PQ_DECODE, [s]),
     HybridLogGamma: lambda c, s: (tile.HLG_DECODE, [s]),
+    MirroredLog: lambda c, s: _mirror(c, True, s),
+    PowerToeLog: lambda c, s: _power_toe(c, True, s),
 }
 _ENCODERS: dict[type, Callable[[Any, float], Packed]] = {
     CameraLog: _encode_log,
@@ -66,6 +101,8 @@ _ENCODERS: dict[type, Callable[[Any, float], Packed]] = {
     PureLog: lambda c, s: (tile.PURE_LOG_ENCODE, [1 / s]),
     PerceptualQuantiser: lambda c, s: (tile.PQ_ENCODE, [1 / s]),
     HybridLogGamma: lambda c, s: (tile.HLG_ENCODE, [1 / s]),
+    MirroredLog: lambda c, s: _mirror(c, False, s),
+    PowerToeLog: lambda c, s: _power_toe(c, False, s),
 }
 
 
@@ -78,7 +115,6 @@ def _pack_rise(op: RiseOperation) -> Packed:
     ]
 
 
-_LIMIT = 3e38
 _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Affine: lambda op: (tile.AFFINE, [op.gain, op.offset]),
     Matrix: lambda op: (tile.MATRIX, [v for row in op.rows for v in row]),
@@ -89,17 +125,51 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     RiseOperation: _pack_rise,
     Hold: lambda op: (tile.HOLD, []),
     Blend: lambda op: (tile.BLEND, [op.strength]),
+    LuminancePower: lambda op: (tile.LUMINANCE_POWER, [*op.weights, op.exponent, op.scale]),
+    BalanceHighlights: lambda op: (tile.HIGHLIGHTS, [*op.gains, op.START, 1 / (op.END - op.START)]),
 }
 
 
 def compile_operations(operations: Sequence[Operation]) -> Program:
     """The program of a list of operations; TypeError for one the engine does not know."""
-    packed = [_pack(op) for op in operations]
+    parts: list[Tiles | Lut] = []
+    packed: list[Packed] = []
+    for operation in operations:
+        table = _table_of(operation)
+        if table is None:
+            packed.append(_pack(operation))
+            continue
+        if packed:
+            parts.append(_tiles(packed))
+        parts.append(table)
+        packed = []
+    if packed or not parts:
+        parts.append(_tiles(packed))
+    return Program(tuple(parts))
+
+
+def _tiles(packed: list[Packed]) -> Tiles:
     codes = np.array([code for code, _ in packed], dtype=np.int32)
     rows = np.zeros((len(packed), tile.ROW), dtype=np.float32)
     for row, (_, values) in zip(rows, packed, strict=True):
         row[: len(values)] = values
-    return Program(codes, rows)
+    return Tiles(codes, rows)
+
+
+def _table_of(operation: Operation) -> Lut | None:
+    """The table of an operation that is one, or that is run as one; these must not stand between Hold and Blend."""
+    if isinstance(operation, ApplyLut):
+        return operation.lut
+    if isinstance(operation, Decode) and isinstance(operation.curve, TableCurve):
+        return _decoding_table(operation.curve, operation.scale)
+    return None
+
+
+@lru_cache(maxsize=16)
+def _decoding_table(curve: TableCurve, scale: float) -> Lut1D:
+    low, high, count = -0.25, 1.25, 1 << 17
+    light = curve.to_linear(np.linspace(low, high, count)) * scale
+    return Lut1D(np.repeat(light[:, None], 3, axis=1).astype(np.float32), Domain((low,) * 3, (high,) * 3))
 
 
 def _pack(operation: Operation) -> Packed:

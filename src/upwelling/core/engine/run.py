@@ -7,16 +7,20 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float32, as_rgb
-from upwelling.core.engine.compile import Program
+from upwelling.core.engine.compile import Program, Tiles
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import KERNEL_LOCK
 
 
 def run(program: Program, rgb: Any) -> Float32:
     """The program's result, float32, same shape as ``rgb`` (…, 3), which is left as it is."""
-    source = np.ascontiguousarray(as_rgb(rgb, dtype=np.float32))
-    target = np.empty_like(source)
-    with KERNEL_LOCK:
-        run_tiles(source.reshape(-1, 3), program.codes, program.rows, target.reshape(-1, 3))
-    return target
-
+    value = np.ascontiguousarray(as_rgb(rgb, dtype=np.float32))
+    for part in program.parts:
+        if isinstance(part, Tiles):
+            target = np.empty_like(value)
+            with KERNEL_LOCK:
+                run_tiles(value.reshape(-1, 3), part.codes, part.rows, target.reshape(-1, 3))
+            value = target
+        else:
+            value = part.apply(value)
+    return value

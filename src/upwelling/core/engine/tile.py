@@ -18,7 +18,8 @@ TILE = 1024
 ROW = 48
 """Parameters an operation may have."""
 (AFFINE, MATRIX, LOG_DECODE, LOG_ENCODE, SEGMENT_DECODE, SEGMENT_ENCODE, POWER, PURE_LOG_DECODE, PURE_LOG_ENCODE,
- PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND) = range(18)
+ PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND, MIRROR_DECODE, MIRROR_ENCODE,
+ POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS) = range(24)
 
 F = np.float32
 ZERO, HALF, ONE, THIRD, TWELFTH = F(0), F(0.5), F(1), F(1 / 3), F(1 / 12)
@@ -208,6 +209,63 @@ def run_tiles(source: Any, codes: Any, rows: Any, target: Any) -> None:
                     strength = p[0]
                     for i in range(3 * TILE):
                         flat[i] = held_flat[i] + strength * (flat[i] - held_flat[i])
+                elif code == 18:
+                    p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+                    for i in range(3 * TILE):
+                        x = flat[i]
+                        above = (exp2_fast((x - p1) * p0) - ONE) * p3
+                        below = (ONE - exp2_fast((p2 - x) * p0)) * p3
+                        y = (x - p7) * p6
+                        y = above if x > p5 else y
+                        flat[i] = (below if x < p4 else y) * p8
+                elif code == 19:
+                    p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+                    for i in range(3 * TILE):
+                        x = flat[i] * p8
+                        size = log2_fast(ONE + p3 * abs(x)) * p0
+                        y = x * p6 + p7
+                        y = size + p1 if x > p5 else y
+                        flat[i] = p2 - size if x < p4 else y
+                elif code == 20:
+                    p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+                    for i in range(3 * TILE):
+                        x = flat[i]
+                        above = exp2_fast((x - p1) * p0) - p2
+                        toe = signed_power_fast(max(x, p7) * p4, p6) - p5
+                        flat[i] = (above if x >= p3 else toe) * p8
+                elif code == 21:
+                    p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+                    for i in range(3 * TILE):
+                        x = flat[i] * p8
+                        above = log2_fast(max(x, p3) + p2) * p0 + p1
+                        toe = signed_power_fast(max(x + p5, p7), p6) * p4
+                        flat[i] = above if x >= p3 else toe
+                elif code == 22:
+                    wr, wg, wb, exponent, scale = p[0], p[1], p[2], p[3], p[4]
+                    for i in range(n):
+                        y = wr * R[i] + wg * G[i] + wb * B[i]
+                        gain = exp2_fast(exponent * log2_fast(max(y, F(1e-30)))) * scale
+                        gain = gain if y > F(1e-9) else ZERO
+                        R[i] = R[i] * gain
+                        G[i] = G[i] * gain
+                        B[i] = B[i] * gain
+                elif code == 23:
+                    wr, wg, wb, start, span = p[0], p[1], p[2], p[3], p[4]
+                    for i in range(n):
+                        ar = min(max((R[i] - start) * span, ZERO), ONE)
+                        ag = min(max((G[i] - start) * span, ZERO), ONE)
+                        ab = min(max((B[i] - start) * span, ZERO), ONE)
+                        r = R[i] * wr
+                        g = G[i] * wg
+                        b = B[i] * wb
+                        r2 = r + ar * max((g + b) * HALF - r, ZERO)
+                        g2 = g + ag * max((r + b) * HALF - g, ZERO)
+                        b2 = b + ab * max((r + g) * HALF - b, ZERO)
+                        most = max(max(r2, g2), b2)
+                        all_three = min(min(ar, ag), ab)
+                        R[i] = r2 + all_three * (most - r2)
+                        G[i] = g2 + all_three * (most - g2)
+                        B[i] = b2 + all_three * (most - b2)
             for i in range(n):
                 dst[i, 0] = R[i]
                 dst[i, 1] = G[i]

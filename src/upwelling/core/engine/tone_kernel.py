@@ -11,7 +11,7 @@ from upwelling.core.engine.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import inline
 from upwelling.core.rendering.gamut_fit import KNEE
 from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT
-from upwelling.core.rendering.tone_curve import LOWEST_STOP, TOE_START, TOE_WIDTH
+from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, TOE_START, TOE_WIDTH
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 / 3), F(1e-30)
@@ -19,7 +19,13 @@ LOG_GREY, LOW = F(np.log2(MID_GREY)), F(LOWEST_STOP)
 TOE0, TOE_W, INV_TOE_W = F(TOE_START), F(TOE_WIDTH), F(1 / TOE_WIDTH)
 KNEE32, INV_KNEE, ROOM, INV_ROOM = F(KNEE), F(1 / KNEE), F(1 - KNEE), F(1 / (1 - KNEE))
 FLOOR, INV_FLOOR, FALL, NINE_TENTHS = F(CONE_FLOOR), F(1 / CONE_FLOOR), F(DESCENT), F(0.9)
+BRIGHTEST_F = F(BRIGHTEST)
 STEPS = 22
+
+
+@inline
+def hold_finite(x: Any) -> Any:
+    return min(max(x, -BRIGHTEST_F), BRIGHTEST_F)
 
 
 @inline
@@ -61,7 +67,8 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> Non
     m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[33], p[34], p[35], p[36], p[37], p[38], p[39], p[40], p[41]
     Q0, Q1, Q2, N, E, Y = S[0], S[1], S[2], S[3], S[4], S[5]
     for i in range(n):
-        r, g, b = R[i], G[i], B[i]
+        r, g, b = hold_finite(R[i]), hold_finite(G[i]), hold_finite(B[i])
+        R[i], G[i], B[i] = r, g, b
         x, y, z = max(r, ZERO), max(g, ZERO), max(b, ZERO)
         xx, yy, zz = x * x, y * y, z * z
         norm = (x * xx + y * yy + z * zz) / max(xx + yy + zz, LEAST)

@@ -25,7 +25,7 @@ from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB, rgb_to_lms
 from upwelling.core.outputs import Output
 from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.gamut_fit import fit
-from upwelling.core.rendering.tone_curve import LOWEST_STOP, ToneCurve
+from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, ToneCurve
 from upwelling.core.steps.base import parameter
 
 CONE_FLOOR = 0.08
@@ -89,7 +89,7 @@ class RiseOperation:
         return np.asarray(matrix / matrix.sum(axis=1, keepdims=True))
 
     def apply(self, rgb: Float64) -> Float64:
-        flat = rgb.reshape(-1, 3)
+        flat = np.clip(rgb.reshape(-1, 3), -BRIGHTEST, BRIGHTEST)
         light = np.maximum(flat, 0.0)
         squares = np.sum(light**2, axis=-1)
         norm = np.sum(light**3, axis=-1) / np.maximum(squares, 1e-30)

@@ -24,6 +24,8 @@ TOE_START = -1.5
 TOE_WIDTH = 4.0
 LOWEST_STOP = -20.0
 """Below this scene level the curve goes on as a straight line in linear light."""
+BRIGHTEST = 2.0**20
+"""Light is held to this, either side of 0, before it is rendered: a million times white is white enough."""
 _LEAST_POWER = 1.05
 
 
