@@ -9,12 +9,13 @@ from PIL import Image
 
 from tests.core.witness import ffmpeg_write
 from upwelling.core.errors import UnreadableFile, UnwritableFile
-from upwelling.core.media import CONTAINERS, read_still, recognise, write_still
+from upwelling.core.media import CONTAINERS, open_footage, read_still, recognise, write_still
+from upwelling.core.media.sequence import group
 from upwelling.core.primaries import PRIMARIES
 
 RNG = np.random.default_rng(31)
 PICTURE = RNG.random((37, 53, 3)).astype(np.float32)
-WRITTEN = [(c, s, d) for c in CONTAINERS for s in c.suffixes for d in c.depths]
+WRITTEN = [(c, s, d) for c in CONTAINERS if c.name != "JPEG" for s in c.suffixes for d in c.depths]
 STEP = {"8": 0.5 / 255, "10": 0.5 / 1023, "16": 0.5 / 65535, "half": 5e-4, "float": 0}
 
 
@@ -126,7 +127,7 @@ def test_absurd_sizes_and_kinds(tmp_path):
         read_still(tmp_path / "i.tif")
     with pytest.raises(UnreadableFile, match="cannot be read"):
         read_still(tmp_path / "missing.png")
-    for name, depth in (("x.png", "float"), ("x.dpx", "16"), ("x.jpg", None)):
+    for name, depth in (("x.png", "float"), ("x.dpx", "16"), ("x.gif", None)):
         with pytest.raises(UnwritableFile):
             write_still(tmp_path / name, PICTURE, depth)
     with pytest.raises(UnwritableFile, match="cannot be written"):
@@ -138,3 +139,46 @@ def test_recognised_by_content_not_by_name(tmp_path):
     (tmp_path / "a.png").rename(tmp_path / "a.dpx")
     assert read_still(tmp_path / "a.dpx").container == "PNG"
     assert recognise(b"GIF89a") is None
+
+
+@pytest.mark.parametrize("subsampling", ["4:4:4", "4:2:0"])
+def test_jpeg_against_pillow(tmp_path, subsampling):
+    """Pillow writes it and reads it back: our Y'CbCr arithmetic is within one 8-bit code of libjpeg's integer one."""
+    x, y = np.meshgrid(np.linspace(0, 255, 160), np.linspace(0, 255, 96))
+    picture = np.stack([x, y, 255 - x], axis=-1).astype(np.uint8)
+    exif = Image.Exif()
+    exif[271], exif[272] = "Invented", "Phone"
+    Image.fromarray(picture).save(tmp_path / "a.jpg", quality=95, subsampling=subsampling, exif=exif)
+    still = read_still(tmp_path / "a.jpg")
+    theirs = np.asarray(Image.open(tmp_path / "a.jpg"), dtype=np.float64)
+    assert np.abs(still.code * 255 - theirs)[(theirs > 1).all(-1) & (theirs < 254).all(-1)].max() < 1.01
+    assert still.metadata == {"make": "Invented", "model": "Phone"}
+    write_still(tmp_path / "b.jpg", still.code, "8")
+    assert np.abs(np.asarray(Image.open(tmp_path / "b.jpg"), dtype=np.float64) - theirs).mean() < 1.5
+
+
+def test_sequences_and_their_gaps(tmp_path):
+    for number in (101, 102, 104, 107):
+        write_still(tmp_path / f"A.{number:04d}.png", np.full((4, 6, 3), number / 255), "8")
+    write_still(tmp_path / "still.png", np.full((4, 6, 3), 0.5), "8")
+    groups = group(tmp_path.iterdir())
+    assert [len(g) for g in groups] == [4, 1]
+    footage = open_footage(groups[0][0], groups[0])
+    facts = footage.facts
+    assert (facts.kind, facts.frames) == ("sequence", 4)
+    assert "3 frames are missing: 103, 105 to 106." in facts.notes
+    assert float(footage.frame(2).code[0, 0, 0]) == pytest.approx(104 / 255)
+    write_still(groups[0][3], np.zeros((5, 6, 3)), "8")
+    with pytest.raises(UnreadableFile, match="6 × 5"):
+        footage.frame(3)
+    with pytest.raises(UnreadableFile, match="frames 0 to 3"):
+        footage.frame(4)
+
+
+@pytest.mark.parametrize(("name", "tags"), [
+    ("a.png", "no colour tags"), ("a.exr", "transfer linear"), ("a.dpx", "no colour tags")])
+def test_tags_of_stills(tmp_path, name, tags):
+    write_still(tmp_path / name, np.full((4, 4, 3), 0.5))
+    footage = open_footage(tmp_path / name)
+    assert footage.facts.tags.sentence() == tags
+    assert footage.facts.frames == 1

@@ -37,6 +37,7 @@ from upwelling.core.operations import (
 )
 from upwelling.core.outputs import Output, output
 from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
+from upwelling.core.raw import RawSettings
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.steps import AnyStep
 
@@ -62,10 +63,15 @@ class _Stage(BaseModel):
 
 
 class CameraFile(_Stage):
-    """How the file holds its codes: range, and the bit depth that the legal range refers to."""
+    """How the file holds its codes: range, and the bit depth that the legal range refers to.
+
+    With ``raw`` the file is a mosaic: the stage takes camera RGB to working light, and the Input's encoding must be linear
+    light in the working primaries.
+    """
 
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
+    raw: RawSettings | None = None
 
 
 class Input(_Stage):
@@ -190,7 +196,10 @@ class Path(_Stage):
         """Operations by stage, in order. Raises BadValue when settings contradict each other."""
         working, target = self.working_primaries, self.target
         segments: dict[StageName, tuple[Operation, ...]] = {}
-        segments["camera"] = (legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
+        if self.camera.raw is not None:
+            segments["camera"] = self.camera.raw.operations(working, self.input.adaptation)
+        else:
+            segments["camera"] = (legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
         segments["input"] = self.input.operations(working) if self.input.on else ()
         segments["trim"] = self._steps(self.trim)
         look = self._steps(self.look)

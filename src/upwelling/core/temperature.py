@@ -31,3 +31,31 @@ def kelvin_duv_to_xy(kelvin: float, duv: float) -> tuple[float, float]:
     # With rising temperature the locus runs to smaller u and v: the side above it is (−v, u) of that direction.
     u, v = u + duv * along[1], v - duv * along[0]
     return 3 * u / (2 * u - 8 * v + 4), 2 * v / (2 * u - 8 * v + 4)
+
+
+def xy_to_kelvin_duv(xy: tuple[float, float]) -> tuple[float, float]:
+    """Correlated colour temperature (1000…25000 K) and Duv of a chromaticity: the nearest point of Krystek's locus in u, v."""
+    x, y = xy
+    u, v = 4 * x / (-2 * x + 12 * y + 3), 6 * y / (-2 * x + 12 * y + 3)
+
+    def away(mired: float) -> float:
+        lu, lv = planckian_uv(1e6 / mired)
+        return (lu - u) ** 2 + (lv - v) ** 2
+
+    low, high = 40.0, 1000.0
+    golden = (5**0.5 - 1) / 2
+    a, b = high - golden * (high - low), low + golden * (high - low)
+    at_a, at_b = away(a), away(b)
+    for _ in range(60):
+        if at_a < at_b:
+            high, b, at_b = b, a, at_a
+            a = high - golden * (high - low)
+            at_a = away(a)
+        else:
+            low, a, at_a = a, b, at_b
+            b = low + golden * (high - low)
+            at_b = away(b)
+    kelvin = 2e6 / (low + high)
+    lu, lv = planckian_uv(kelvin)
+    distance = float(np.hypot(u - lu, v - lv))
+    return kelvin, distance if v > lv else -distance

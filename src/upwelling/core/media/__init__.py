@@ -1,20 +1,28 @@
-"""Stills in and out: one container a file, recognised by content."""
+"""Footage in and out: one container a file, recognised by content."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from upwelling.core.errors import UnreadableFile, UnwritableFile
 from upwelling.core.media.base import Container, Depth, Still, clipped_share
+from upwelling.core.media.dng import Raw
 from upwelling.core.media.dpx import DPX
 from upwelling.core.media.exr import EXR
+from upwelling.core.media.footage import FileFacts, Footage, Reading
+from upwelling.core.media.jpeg import JPEG
+from upwelling.core.media.movie import SUFFIXES, Movie, looks_like_movie
 from upwelling.core.media.png import PNG
+from upwelling.core.media.sequence import NumberedStills
+from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.tiff import TIFF
 
-CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX)
+CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX, JPEG)
+HEAD = 32
+"""How many bytes from the start of a file tell what it is."""
 
 
 def recognise(head: bytes) -> Container | None:
@@ -25,17 +33,87 @@ def recognise(head: bytes) -> Container | None:
 def read_still(path: str | os.PathLike[str]) -> Still:
     """Reads a still; raises UnreadableFile that names the file and the problem."""
     place = Path(path)
+    head = _head(place)
+    container = recognise(head)
+    if container is None:
+        raise UnreadableFile(place, "is not a still this program reads. Use PNG, JPEG, TIFF, OpenEXR or 10-bit DPX.")
+    return container.read(place)
+
+
+class StillFootage:
+    """A still as footage of one frame."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._still: Still | None = None
+
+    @property
+    def facts(self) -> FileFacts:
+        still = self._still = self._still or read_still(self.path)
+        tags = _still_tags(still)
+        return FileFacts("still", still.container, still.container, still.depth, still.width, still.height, tags=tags,
+                         metadata=still.metadata, notes=still.notes)
+
+    def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
+        still, self._still = self._still or read_still(self.path), None
+        return still
+
+
+def _still_tags(still: Still) -> ColourTags:
+    """Colour tags of a still's container: PNG's cICP (H.273 numbers), sRGB and gAMA chunks, DPX's transfer field."""
+    said = still.metadata
+    if "cICP" in said:
+        numbers = [int(v) for v in said["cICP"].split()]
+        return ColourTags.of_numbers(numbers[0], numbers[1], numbers[2], 2 if numbers[3] else 1)
+    if "sRGB chunk" in said or said.get("exif colour space") == "sRGB":
+        return ColourTags("BT.709", "sRGB", "RGB", "full")
+    if still.container == "DPX" and said.get("transfer") in ("BT.709", "linear", "printing density"):
+        return ColourTags(transfer=said["transfer"])
+    return ColourTags(transfer="linear") if still.container == "OpenEXR" else ColourTags()
+
+
+def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> Footage:
+    """The footage in a file, or in the numbered files ``members``; nothing is decoded before it is asked for.
+
+    Raises UnreadableFile when it is nothing this program reads.
+    """
+    if len(members) > 1:
+        return NumberedStills(members)
+    place = Path(path)
+    head = _head(place)
+    if looks_like_movie(head):
+        return Movie(place)
+    if head.startswith(TIFF.magics) and _is_dng(place):
+        return Raw(place)
+    if recognise(head) is None:
+        raise UnreadableFile(place, f"is nothing this program reads. Use {READABLE}.")
+    return StillFootage(place)
+
+
+READABLE = "PNG, JPEG, TIFF, OpenEXR, 10-bit DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
+ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
+
+
+def _is_dng(place: Path) -> bool:
+    """True when the first directory of a classic TIFF has a DNGVersion tag (50706)."""
+    with place.open("rb") as stream:
+        head = stream.read(8)
+        order: Literal["little", "big"] = "little" if head[:2] == b"II" else "big"
+        stream.seek(int.from_bytes(head[4:8], order))
+        count = int.from_bytes(stream.read(2), order)
+        entries = stream.read(12 * count)
+    return any(int.from_bytes(entries[i:i + 2], order) == 50706 for i in range(0, len(entries) - 11, 12))
+
+
+def _head(place: Path) -> bytes:
     try:
         with place.open("rb") as stream:
-            head = stream.read(16)
+            head = stream.read(HEAD)
     except OSError as error:
         raise UnreadableFile(place, f"cannot be read ({error.strerror}).") from None
     if not head:
         raise UnreadableFile(place, "the file is empty. Copy it again from the source.")
-    container = recognise(head)
-    if container is None:
-        raise UnreadableFile(place, "is not a still this program reads. Use PNG, TIFF, OpenEXR or 10-bit DPX.")
-    return container.read(place)
+    return head
 
 
 def container_for(path: str | os.PathLike[str]) -> Container:
@@ -59,4 +137,23 @@ def write_still(path: str | os.PathLike[str], code: Any, depth: Depth | None = N
     return clipped_share(code) if chosen not in ("half", "float") else 0.0
 
 
-__all__ = ["CONTAINERS", "Container", "Depth", "Still", "container_for", "read_still", "recognise", "write_still"]
+__all__ = [
+    "CONTAINERS",
+    "ENDINGS",
+    "READABLE",
+    "ColourTags",
+    "Container",
+    "Depth",
+    "FileFacts",
+    "Footage",
+    "Movie",
+    "NumberedStills",
+    "Raw",
+    "Reading",
+    "Still",
+    "container_for",
+    "open_footage",
+    "read_still",
+    "recognise",
+    "write_still",
+]

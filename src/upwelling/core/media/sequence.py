@@ -1,0 +1,77 @@
+"""Numbered stills as one piece of footage."""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from functools import cached_property
+from pathlib import Path
+
+from upwelling.core.errors import UnreadableFile
+from upwelling.core.media.base import Still
+from upwelling.core.media.footage import FileFacts, Reading
+
+_NUMBERED = re.compile(r"^(.*?)(\d{3,})(\.[A-Za-z0-9]+)$")
+
+
+def group(paths: Iterable[Path]) -> list[list[Path]]:
+    """Files that differ only in a number of at least three digits before the ending, in runs; two or more make a sequence.
+
+    Every other file stands alone. Order: by name.
+    """
+    runs: dict[tuple[Path, str, str], list[tuple[int, Path]]] = {}
+    alone: list[list[Path]] = []
+    for path in sorted(paths):
+        match = _NUMBERED.match(path.name)
+        if match:
+            runs.setdefault((path.parent, match[1], match[3].lower()), []).append((int(match[2]), path))
+        else:
+            alone.append([path])
+    groups = [[path for _, path in sorted(run)] for run in runs.values()]
+    return sorted(alone + groups, key=lambda paths: paths[0])
+
+
+def numbers_of(paths: Sequence[Path]) -> list[int]:
+    """The frame numbers in the names."""
+    found = [_NUMBERED.match(path.name) for path in paths]
+    return [int(match[2]) for match in found if match]
+
+
+def gaps(numbers: Sequence[int]) -> list[tuple[int, int]]:
+    """Missing frame numbers as runs, first and last."""
+    return [(a + 1, b - 1) for a, b in itertools.pairwise(numbers) if b > a + 1]
+
+
+class NumberedStills:
+    """A run of stills of one size and kind, in the order of their numbers."""
+
+    def __init__(self, paths: Sequence[Path]) -> None:
+        self.paths = list(paths)
+
+    @cached_property
+    def facts(self) -> FileFacts:
+        from upwelling.core.media import open_footage
+
+        first = open_footage(self.paths[0]).facts
+        if first.kind != "still":
+            raise UnreadableFile(self.paths[0], "numbered files of this kind are taken one by one, not as a sequence.")
+        notes = list(first.notes)
+        missing = gaps(numbers_of(self.paths))
+        if missing:
+            count = sum(b - a + 1 for a, b in missing)
+            where = ", ".join(str(a) if a == b else f"{a} to {b}" for a, b in missing[:4])
+            notes.append(f"{count} frame{'s are' if count > 1 else ' is'} missing: {where}{' and more' if len(missing) > 4 else ''}.")
+        return replace(first, kind="sequence", frames=len(self.paths), rate=24.0, notes=tuple(notes))
+
+    def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
+        from upwelling.core.media import open_footage
+
+        if not 0 <= index < len(self.paths):
+            raise UnreadableFile(self.paths[0], f"the sequence has frames 0 to {len(self.paths) - 1}; {index} was asked for.")
+        still = open_footage(self.paths[index]).frame()
+        if (still.width, still.height) != (self.facts.width, self.facts.height):
+            raise UnreadableFile(self.paths[index], f"is {still.width} × {still.height} where the sequence began with "
+                                                    f"{self.facts.width} × {self.facts.height}.")
+        return still
