@@ -4,12 +4,12 @@ import colour
 import numpy as np
 import pytest
 
+from upwelling.core.chart import PATCHES, chart_linear
 from upwelling.core.encodings import encoding
 from upwelling.core.path import Display, Input, Path
 from upwelling.core.primaries import primaries, rgb_to_rgb
 from upwelling.core.simulate import tracer
 from upwelling.core.simulate.camera import A_CAM, B_CAM
-from upwelling.core.simulate.chart import PATCHES, chart_linear
 from upwelling.core.simulate.kilnlight import SCENES
 from upwelling.core.simulate.scene import Scene
 

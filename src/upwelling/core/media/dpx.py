@@ -14,6 +14,8 @@ from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, quantise
 
 HEADER = 2048
+DEVICE = 1556
+"""Where the orientation header keeps the input device's name, 32 bytes."""
 _RGB = 50
 _TRANSFERS = {1: "printing density", 2: "linear", 3: "logarithmic", 6: "BT.709"}
 
@@ -42,7 +44,11 @@ def read(path: Path) -> Still:
     words = np.ascontiguousarray(body).view(order + "u4")
     shifts = (22, 12, 2) if packing == 1 else (20, 10, 0)
     code = np.stack([(words >> s) & 1023 for s in shifts], axis=-1).astype(np.float32) / np.float32(1023)
-    return Still(code, "DPX", "10", {"transfer": _TRANSFERS.get(transfer, f"code {transfer}")}, ())
+    metadata = {"transfer": _TRANSFERS.get(transfer, f"code {transfer}")}
+    device = data[DEVICE:DEVICE + 32].split(b"\0")[0].decode("ascii", "ignore").strip()
+    if device:
+        metadata["model"] = device
+    return Still(code, "DPX", "10", metadata, ())
 
 
 def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
@@ -57,6 +63,8 @@ def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     header[36:136] = name + b"\0" * (100 - len(name))
     header[160:260] = b"Upwelling" + b"\0" * 91
     struct.pack_into(">HHII", header, 768, 0, 1, width, height)
+    device = str(tags.get("model", "")).encode("ascii", "ignore")[:31]
+    header[DEVICE:DEVICE + 32] = device + b"\0" * (32 - len(device))
     transfer = 6 if tags.get("transfer") == "BT.709" else 0
     struct.pack_into(">IIfIf", header, 780, 0, 0, 0.0, 1023, 1.0)
     struct.pack_into(">BBBBHHIII", header, 800, _RGB, transfer, transfer, 10, 1, 0, HEADER, 0, 0)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -129,6 +130,24 @@ class Movie:
             raise UnreadableFile(self.path, f"frame {index} cannot be decoded ({_reason(error)}). The file is damaged there.") from None
         raise UnreadableFile(self.path, f"ends before frame {index}. Copy it again from the source.")
 
+    def luma_frames(self, rows: int = 36, columns: int = 64) -> Iterator[Any]:
+        """Every frame in order as a small picture (rows, columns) of luma or green, 0…1 of the code scale, decoded in one go."""
+        bits = 2.0 ** max(8, int(self.facts.depth)) - 1
+        try:
+            with av.open(str(self.path), metadata_errors="replace") as container:
+                stream = container.streams.video[0]
+                stream.thread_type = "AUTO"
+                for frame in container.decode(stream):
+                    if frame.format.name in _REPACK:
+                        frame = frame.reformat(format=_REPACK[frame.format.name])
+                    plane = _plane(self.path, frame, 0, max(c.bits for c in frame.format.components))
+                    ys = np.linspace(0, plane.shape[0], rows + 1).astype(int)
+                    xs = np.linspace(0, plane.shape[1], columns + 1).astype(int)
+                    sums = np.add.reduceat(np.add.reduceat(plane[:, :xs[-1]], xs[:-1], axis=1, dtype=np.float32), ys[:-1], axis=0)
+                    yield sums / (np.diff(ys)[:, None] * np.diff(xs)[None, :]) / bits
+        except (av.error.FFmpegError, ValueError, OSError, EOFError, MemoryError) as error:
+            raise UnreadableFile(self.path, f"cannot be decoded to its end ({_reason(error)}). The file is damaged.") from None
+
     @property
     def default_reading(self) -> Reading:
         """What the tags say; a Y'CbCr file that says nothing is legal."""
@@ -156,7 +175,7 @@ def _tags(context: Any) -> ColourTags:
     if numbers[2] == 0 and not rgb:
         numbers[2] = 2
     jpeg = layout is not None and layout.name.startswith("yuvj")
-    return ColourTags.of_numbers(*numbers, 2 if jpeg else int(context.color_range or 0))
+    return ColourTags.of_numbers(numbers[0], numbers[1], numbers[2], 2 if jpeg else int(context.color_range or 0))
 
 
 def _settled(container: ColourTags, stream: ColourTags, notes: list[str]) -> ColourTags:

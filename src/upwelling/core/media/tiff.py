@@ -36,6 +36,7 @@ def read(path: Path) -> Still:
             if end > path.stat().st_size:
                 raise UnreadableFile(path, "the file is cut short. Copy it again from the source.")
             pixels = page.asarray()
+            said = {name: str(page.tags.valueof(number, "") or "").strip("\0 ")[:120] for name, number in (("make", 271), ("model", 272))}
             if page.planarconfig == tifffile.PLANARCONFIG.SEPARATE and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
     except UnreadableFile:
@@ -44,7 +45,7 @@ def read(path: Path) -> Still:
         raise UnreadableFile(path, f"is damaged ({str(error)[:80]}). Copy it again from the source.") from None
     if pixels.dtype == np.float64:
         notes.append("Double precision, read as 32-bit float.")
-    return finish(path, pixels, "TIFF", depth, {}, notes)
+    return finish(path, pixels, "TIFF", depth, {k: v for k, v in said.items() if v}, notes)
 
 
 def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
@@ -53,9 +54,10 @@ def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
         pixels, compression = quantise(path, code, int(depth)), "deflate"
     else:
         pixels, compression = np.asarray(code, dtype=np.float16 if depth == "half" else np.float32), None
+    extra = [(number, 2, 0, str(tags[name]), True) for name, number in (("make", 271), ("model", 272)) if tags.get(name)]
     with whole_file(path) as temporary:
         tifffile.imwrite(temporary, pixels, photometric="rgb", compression=compression, metadata=None,
-                         description=str(tags.get("description", "")), software="Upwelling")
+                         description=str(tags.get("description", "")), software="Upwelling", extratags=extra)
 
 
 TIFF = Container("TIFF", (".tif", ".tiff"), (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"), ("8", "16", "half", "float"), read, write)

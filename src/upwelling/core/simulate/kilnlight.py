@@ -122,4 +122,96 @@ def colour_store(width: int = 1920, height: int = 1080, samples: int = 10) -> Fl
     return s.render(width, height, eye=(0.12, 1.42, -2.35), target=(0.05, 1.17, 1.0), half_height=0.42, samples=samples)
 
 
-SCENES = {"Gathering room": gathering_room, "Colour store": colour_store}
+def cold_bench(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
+    """A north window over the cutting wheel; a grey bust, two busts of skin tones, the chart and the card."""
+    s = Scene(ambient=((0.07, 0.075, 0.08), (0.17, 0.185, 0.205)), glow=0.025)
+    wall = s.material((0.46, 0.46, 0.45))
+    floor = s.material((0.20, 0.19, 0.18), gloss=0.1, texture=tracer.PLANK)
+    wood = s.material((0.30, 0.21, 0.14), gloss=0.1, texture=tracer.PLANK)
+    iron = s.material((0.40, 0.40, 0.41), tracer.METAL, gloss=0.18)
+    stone = s.material((0.38, 0.36, 0.33))
+    grey = s.material((0.18, 0.18, 0.18))
+    light_skin, dark_skin = s.material((0.46, 0.27, 0.20)), s.material((0.15, 0.082, 0.055))
+    card, chart = s.material((0.18, 0.18, 0.18)), s.material((0, 0, 0), texture=tracer.CHART)
+    clear, green = s.material((0.90, 0.95, 0.93), tracer.GLASS), s.material((0.20, 0.66, 0.34), tracer.GLASS)
+    cobalt, rose = s.material((0.05, 0.12, 0.66), tracer.GLASS), s.material((0.86, 0.30, 0.38), tracer.GLASS)
+    pane = s.material((0, 0, 0), tracer.LIGHT, emission=(3.4, 4.1, 5.0), casts=(30.0, 34.5, 39.5))
+    water = s.material((0.10, 0.10, 0.11), tracer.METAL, gloss=0.03)
+
+    s.box((-7, -0.1, -7), (7, 0, 7), floor)
+    s.box((-7, 0, 2.6), (7, 5, 2.8), wall)
+    s.rectangle((-3.4, 2.1, 0.6), (0.0, 0, 1.3), (0, 1.0, 0), pane, lamp=True)
+    for z in (-0.35, 0.6, 1.55):
+        s.box((-3.36, 1.05, z - 0.03), (-3.30, 3.15, z + 0.03), wood)
+    s.box((-2.6, 0.72, 0.5), (2.7, 0.80, 1.7), wood)
+    # The cutting wheel: a stone disc on its axle above a trough of water.
+    s.box((1.15, 0.80, 0.85), (2.25, 0.98, 1.45), iron)
+    s.box((1.22, 0.982, 0.92), (2.18, 0.985, 1.38), water)
+    for i in range(31):
+        across = (i - 15) / 15.5 * 0.34
+        tall = float(np.sqrt(0.34**2 - across**2))
+        s.box((1.69 + across - 0.012, 1.36 - tall, 1.10), (1.69 + across + 0.012, 1.36 + tall, 1.22), stone)
+    s.capsule((1.69, 1.36, 0.95), (1.69, 1.36, 1.40), 0.05, iron)
+    s.box((1.63, 0.80, 1.30), (1.75, 1.36, 1.40), iron)
+    for x, skin in ((-0.72, grey), (-0.10, light_skin), (0.52, dark_skin)):
+        s.sphere((x, 1.32, 1.15), 0.19, skin)
+        s.capsule((x, 0.92, 1.20), (x, 1.20, 1.18), 0.085, skin)
+        s.capsule((x - 0.17, 0.88, 1.22), (x + 0.17, 0.88, 1.22), 0.085, skin)
+    s.sphere((-0.05, 0.93, 0.72), 0.12, clear)
+    s.sphere((0.28, 0.90, 0.66), 0.09, green)
+    s.sphere((0.52, 0.89, 0.72), 0.08, cobalt)
+    s.sphere((0.75, 0.90, 0.64), 0.09, rose)
+    s.rectangle((-1.72, 1.13, 1.02), (0.46, 0, -0.05), (0.0, 0.30, 0.08), chart)
+    s.rectangle((-1.10, 0.97, 0.82), (0.13, 0, -0.02), (0.0, 0.17, 0.05), card)
+    return s.render(width, height, eye=(-0.05, 1.48, -2.2), target=(-0.02, 1.14, 1.0), half_height=0.40, samples=samples)
+
+
+def yard_at_dusk(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
+    """A bright sky over the roof, a dark doorway with a lamp deep inside, and crates of finished glass."""
+    s = Scene(ambient=((0.035, 0.033, 0.036), (0.34, 0.37, 0.47)), glow=0.04)
+    brick = s.material((0.27, 0.155, 0.11), texture=tracer.BRICK)
+    ground = s.material((0.14, 0.135, 0.13), gloss=0.2)
+    wood = s.material((0.25, 0.17, 0.11), texture=tracer.PLANK)
+    dark = s.material((0.025, 0.024, 0.025))
+    roof = s.material((0.07, 0.075, 0.09))
+    iron = s.material((0.30, 0.30, 0.31), tracer.METAL, gloss=0.2)
+    card, chart = s.material((0.18, 0.18, 0.18)), s.material((0, 0, 0), texture=tracer.CHART)
+    sky = s.material((0, 0, 0), tracer.LIGHT, emission=(7.5, 5.6, 4.6))
+    upper = s.material((0, 0, 0), tracer.LIGHT, emission=(4.4, 4.1, 4.4))
+    high_sky = s.material((0, 0, 0), tracer.LIGHT, emission=(3.0, 3.6, 5.4), casts=(4.2, 4.7, 6.2))
+    bulb = s.material((0, 0, 0), tracer.LIGHT, emission=(14.0, 7.4, 2.3))
+    inside = s.material((0, 0, 0), tracer.LIGHT, emission=(2.4, 0.9, 0.2), casts=(3.0, 1.2, 0.3))
+    amber, teal = s.material((0.88, 0.45, 0.06), tracer.GLASS), s.material((0.10, 0.60, 0.58), tracer.GLASS)
+    clear = s.material((0.93, 0.95, 0.94), tracer.GLASS)
+
+    s.box((-12, -0.1, -12), (12, 0, 12), ground)
+    s.rectangle((0, 2.2, 14), (20, 0, 0), (0, 2.2, 0), sky)
+    s.rectangle((0, 9.4, 14.5), (24, 0, 0), (0, 5.0, 0), upper)
+    s.rectangle((0, 9.5, -2), (9, 0, 0), (0, 0, 7), high_sky, lamp=True)
+    # The workshop's wall with its doorway, and a lower shed beside it.
+    s.box((-4.2, 0, 3.0), (-0.65, 3.0, 3.4), brick)
+    s.box((0.65, 0, 3.0), (2.2, 3.0, 3.4), brick)
+    s.box((-0.65, 2.15, 3.0), (0.65, 3.0, 3.4), brick)
+    s.box((-4.4, 3.0, 2.8), (2.4, 3.15, 6.5), roof)
+    s.box((-0.75, 0, 6.2), (0.75, 2.4, 6.4), dark)
+    s.box((-1.6, 0, 3.4), (-0.75, 3.0, 6.4), dark)
+    s.box((0.75, 0, 3.4), (1.6, 3.0, 6.4), dark)
+    s.rectangle((0.25, 1.05, 6.1), (0.28, 0, 0), (0, 0.25, 0), inside, lamp=True)
+    s.box((2.2, 0, 3.6), (4.6, 1.7, 5.2), brick)
+    s.box((2.1, 1.7, 3.5), (4.7, 1.8, 5.3), roof)
+    s.capsule((0.95, 2.35, 2.85), (0.95, 2.35, 3.0), 0.03, iron)
+    s.sphere((0.95, 2.28, 2.80), 0.075, bulb)
+    s.capsule((-3.2, 0, 2.2), (-3.2, 4.2, 2.2), 0.06, wood)
+    s.box((-2.2, 0, 1.2), (-1.0, 0.5, 1.9), wood)
+    s.box((1.2, 0, 0.9), (2.2, 0.42, 1.6), wood)
+    s.sphere((-1.85, 0.66, 1.5), 0.16, amber)
+    s.sphere((-1.40, 0.63, 1.45), 0.13, teal)
+    s.sphere((1.55, 0.58, 1.2), 0.16, clear)
+    s.sphere((1.90, 0.54, 1.15), 0.12, amber)
+    s.box((-0.72, 0.0, 0.72), (0.52, 0.36, 1.0), wood)
+    s.rectangle((-0.30, 0.62, 0.70), (0.40, 0, 0), (0, 0.26, 0.09), chart)
+    s.rectangle((0.33, 0.56, 0.66), (0.13, 0, 0), (0, 0.17, 0.06), card)
+    return s.render(width, height, eye=(-0.1, 1.45, -2.9), target=(0.05, 1.45, 3.0), half_height=0.46, samples=samples)
+
+
+SCENES = {"Gathering room": gathering_room, "Colour store": colour_store, "Cold bench": cold_bench, "Yard at dusk": yard_at_dusk}

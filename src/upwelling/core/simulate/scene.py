@@ -9,9 +9,9 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, zoom
 
 from upwelling.core.arrays import Float32
+from upwelling.core.chart import chart_linear
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.simulate import tracer
-from upwelling.core.simulate.chart import chart_linear
 
 Point = tuple[float, float, float]
 SPACE = "AP1"

@@ -1,0 +1,63 @@
+"""Sidecar files beside a clip: openly readable XML or JSON."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+from xml.etree.ElementTree import ParseError
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+LARGEST = 512 * 1024
+MOST_VALUES = 400
+
+
+def sidecars_of(path: Path) -> list[Path]:
+    """XML and JSON files in the same folder whose name is the clip's, alone or followed by M01 (a maker's habit) or its ending."""
+    stem = path.stem.lower()
+    wanted = {stem, f"{stem}m01", path.name.lower()}
+    try:
+        return sorted(p for p in path.parent.iterdir() if p.suffix.lower() in (".xml", ".json") and p.stem.lower() in wanted)
+    except OSError:
+        return []
+
+
+def read_sidecars(path: Path) -> dict[str, str]:
+    """Flat names and values of all sidecars; a damaged or oversized one is passed over, as it is only evidence."""
+    found: dict[str, str] = {}
+    for sidecar in sidecars_of(path):
+        try:
+            if sidecar.stat().st_size > LARGEST:
+                continue
+            data = sidecar.read_bytes()
+            pairs = _json(json.loads(data), "") if sidecar.suffix.lower() == ".json" else _xml(fromstring(data), "")
+        except (OSError, ValueError, ParseError, DefusedXmlException, RecursionError):
+            continue
+        for key, value in pairs[:MOST_VALUES]:
+            found.setdefault(f"{sidecar.name} {key}", value[:200])
+    return found
+
+
+def _xml(node: Any, prefix: str) -> list[tuple[str, str]]:
+    name = f"{prefix}/{str(node.tag).rsplit('}', 1)[-1]}".lstrip("/")
+    attributes = {str(k).rsplit("}", 1)[-1]: str(v) for k, v in node.attrib.items()}
+    pairs = []
+    if "name" in attributes and "value" in attributes:
+        pairs.append((attributes["name"], attributes["value"]))
+    else:
+        pairs += [(f"{name} {key}", value) for key, value in attributes.items()]
+    if node.text and node.text.strip():
+        pairs.append((name, node.text.strip()))
+    for child in list(node)[:MOST_VALUES]:
+        pairs += _xml(child, name)
+    return pairs[:MOST_VALUES]
+
+
+def _json(value: Any, prefix: str) -> list[tuple[str, str]]:
+    if isinstance(value, dict):
+        return [pair for key, inner in value.items() for pair in _json(inner, f"{prefix} {key}".strip())][:MOST_VALUES]
+    if isinstance(value, list):
+        return [pair for inner in value[:50] for pair in _json(inner, prefix)]
+    return [(prefix, str(value))] if isinstance(value, str | int | float) else []

@@ -1,0 +1,47 @@
+"""Evidence from colour tags of the container."""
+
+from __future__ import annotations
+
+from upwelling.core.media.footage import FileFacts
+from upwelling.core.primaries import PRIMARIES
+from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Evidence
+
+_TRANSFERS = {"HLG": ("HLG", STRONG), "PQ": ("PQ", STRONG), "sRGB": ("sRGB", FAIR), "linear": ("linear", FAIR),
+              "printing density": ("Printing density", FAIR), "gamma 2.2": ("gamma 2.2", FAIR)}
+_PRIMARIES = {"BT.709": "BT.709", "BT.2020": "BT.2020", "P3-D65": "P3-D65", "P3-DCI": "P3-DCI", "BT.601 525": "BT.709", "BT.601 625": "BT.709"}
+
+
+def tag_evidence(facts: FileFacts) -> list[Evidence]:
+    """What the tags speak for. Tags of BT.709 are weak: cameras write them on log files as well."""
+    tags = facts.tags
+    found = []
+    space = _PRIMARIES.get(tags.primaries, "")
+    said = tags.sentence()
+    code_range = tags.range or ("full" if not facts.ycbcr else "")
+    if tags.transfer in _TRANSFERS:
+        curve, weight = _TRANSFERS[tags.transfer]
+        found.append(Evidence("tags", f"tagged {said}", weight, curve=curve, primaries=space, range=code_range))  # type: ignore[arg-type]
+    elif tags.transfer in ("BT.709", "BT.601", "BT.2020"):
+        found.append(Evidence("tags", f"tagged {said}", FAIR, encoding="BT.1886/BT.709" if space != "BT.2020" else "",
+                              curve="BT.1886", primaries=space, range=code_range))  # type: ignore[arg-type]
+    elif space:
+        found.append(Evidence("tags", f"tagged {said}", WEAK, primaries=space, range=code_range))  # type: ignore[arg-type]
+    if not tags.transfer and facts.codec == "hevc" and facts.depth == "10":
+        found.append(Evidence("tags", "10 bit H.265 without a transfer tag: an HDR clip that lost its tags looks so", WEAK, curve="HLG",
+                              primaries="BT.2020"))
+    if not tags.transfer and facts.ycbcr:
+        found.append(Evidence("tags", "no transfer tag: players would take it for BT.709", WEAK / 2, encoding="BT.1886/BT.709"))
+    chromaticities = facts.metadata.get("chromaticities")
+    if chromaticities:
+        values = [float(v) for v in chromaticities.split()]
+        for name, member in PRIMARIES.items():
+            wanted = [v for xy in (*member.xy, member.white) for v in xy]
+            if len(values) == 8 and max(abs(a - b) for a, b in zip(values, wanted, strict=True)) < 1e-3:
+                found.append(Evidence("tags", f"chromaticities are those of {name}", STRONG, encoding=f"linear/{name}", range="full"))
+                break
+    elif facts.container == "OpenEXR":
+        found.append(Evidence("tags", "OpenEXR without chromaticities, which its definition reads as BT.709", FAIR,
+                              encoding="linear/BT.709", range="full"))
+    if facts.codec == "JPEG" and not tags.transfer:
+        found.append(Evidence("tags", "a JPEG without a colour space, most often sRGB", FAIR, encoding="sRGB/BT.709", range="full"))
+    return found
