@@ -85,7 +85,7 @@ def test_eight_bit_log_says_what_a_code_is_worth():
     remark = eight_bit_log("8", encoding("D-Log/D-Gamut"), "legal")
     # D-Log: 0.256663 of code a decade above its toe; 1/219 of it in stops at 0.18, with the offset inside the logarithm.
     step = np.log2(10) / 0.256663 / 219 * (0.18 * 0.9892 + 0.0108) / (0.18 * 0.9892)
-    assert f"{step:.2f} stop" in remark.text
+    assert f"{step:.2f} stop a code" in remark.text
     assert eight_bit_log("10", encoding("D-Log/D-Gamut"), "legal") is None
     assert eight_bit_log("8", encoding("sRGB/BT.709"), "full") is None
 

@@ -7,6 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from upwelling.core.media import write_still
 from upwelling.core.simulate.camera import A_CAM
+from upwelling.web.footage.models import Arrival
 from upwelling.web.productions.models import Member
 from upwelling.web.productions.services import create_production
 
@@ -14,6 +15,8 @@ from upwelling.web.productions.services import create_production
 @pytest.fixture(autouse=True)
 def _apart(settings, tmp_path):
     settings.FILES = tmp_path / "files"
+    settings.MEDIA_FOLDER = tmp_path / "media"
+    settings.MEDIA_FOLDER.mkdir()
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # the real one takes over a second each
     settings.HUEY = {**settings.HUEY, "immediate": True}
     from huey.contrib.djhuey import HUEY
@@ -56,10 +59,13 @@ def still(tmp_path):
 
 
 @pytest.fixture
-def upload(as_, production, still):
+def upload(as_, production, still, django_capture_on_commit_callbacks):
+    """Hands a file in and lets the worker look at it; gives the answer, or the arrival once it was taken."""
     def send(name="ramp.dpx", content=None, who="tess"):
         file = SimpleUploadedFile(name, still if content is None else content)
-        return as_(who).post(f"/p/{production.slug}/upload/", {"file": file}, headers={"Accept": "application/json"})
+        with django_capture_on_commit_callbacks(execute=True):
+            answer = as_(who).post(f"/p/{production.slug}/intake/upload/", {"file": file}, headers={"Accept": "application/json"})
+        return Arrival.objects.get(pk=answer.json()["arrival"]) if answer.status_code == 202 else answer
 
     return send
 

@@ -48,7 +48,8 @@ Corners = tuple[tuple[float, float], tuple[float, float], tuple[float, float], t
 """The chart's outer corners as shares of width and height: at dark skin, bluish green, black and white, in that order."""
 NEUTRALS = (19, 20, 21)
 """Patches the balance is taken from: neutral 8, 6.5 and 5; white may clip and the dark ones are noisy."""
-GREY_CARD = 0.18
+CARD_NAMES = ("dark skin", "bluish green", "black", "white")
+"""The patches at the chart's corners, in the order of ``Corners``."""
 
 
 @dataclass(frozen=True)

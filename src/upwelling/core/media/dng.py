@@ -164,6 +164,7 @@ def _profile(path: Path, main: Any) -> RawProfile:
     index = 0
     if isinstance(inner, dict):
         index = int(np.atleast_1d(inner.get("ISOSpeedRatings", inner.get("PhotographicSensitivity", 0)) or 0)[0])
+    index = index or int((_values(tags, 34855) or [0])[0])
     kelvin = [LIGHTS.get(int(tags.valueof(number, 21) or 21), 6500) for number in (50778, 50779)]
     profile = RawProfile(
         camera=str(tags.valueof(50708, "") or "").strip("\0 ")[:120], color_1=color_1, color_2=matrix(50722), kelvin_1=kelvin[0],

@@ -26,7 +26,7 @@ def recognise_raw(facts: FileFacts, signal: SignalFacts) -> Recognition:
     """A raw mosaic carries its own colour data: known."""
     remarks = [Remark("note", text) for text in facts.notes]
     if signal.plateau_share > 0.0005:
-        remarks.append(Remark("clipped", f"Sensor clip: {100 * signal.plateau_share:.1f} % of the picture stands at the white level."))
+        remarks.append(Remark("clipped", f"Sensor clip: {100 * signal.plateau_share:.1f} % stands at the white level."))
     camera = facts.metadata.get("camera") or facts.metadata.get("model") or "its camera"
     evidence = Evidence("metadata", f"raw mosaic with the colour matrices of {camera}", STRONG)
     return Recognition("known", remarks=tuple(remarks), evidence=(evidence,), raw=True)
@@ -107,8 +107,8 @@ def _contradictions(facts: FileFacts, signal: SignalFacts, clues: FileClues, evi
         elif reason:
             found.append(f"{_sentence(best.evidence[0])}, but {reason}.")
             if looks_like_display(signal, assumed):
-                burned = (f"A viewing transform may be burned in: {reason}, luma reaches code {signal.top:.0f} and colour is as strong as "
-                          f"in a finished picture (chroma {signal.chroma:.2f}).")
+                burned = (f"Viewing transform burned in? The levels are a finished picture's: luma from code {signal.floor:.0f} to "
+                          f"{signal.top:.0f} of 1023.")
     if member and member.referred == "display" and member.curve_name not in ("PQ",) and looks_like_log(signal, assumed):
         tagged = next((i.text for i in evidence if i.kind == "tags"), best.evidence[0] if best else "")
         found.append(f"{_sentence(tagged)}, but nothing lies below code {signal.floor:.0f} or above {signal.top:.0f} of 1023 and colour is "
@@ -122,7 +122,7 @@ def _contradictions(facts: FileFacts, signal: SignalFacts, clues: FileClues, evi
             found.append(f"{_sentence(rival)}, but {clues.sibling.why}.")
     lut = named_lut({**facts.metadata, **clues.sidecar})
     if lut and not burned and looks_like_display(signal, assumed):
-        burned = f"A viewing transform may be burned in: metadata names a LUT ({lut}) and the levels are those of a finished picture."
+        burned = f"Viewing transform burned in? Metadata names a LUT ({lut}) and the levels are a finished picture's."
     elif lut and not burned:
         burned = f"Metadata names a LUT ({lut}). The levels do not show that it was burned in; check before converting."
     return found, burned

@@ -20,14 +20,14 @@ def remarks_on(facts: FileFacts, signal: SignalFacts, chosen: Encoding | None, c
     """All remarks; ``chosen`` is the encoding the file is taken for, if any."""
     found = [Remark("note", text) for text in facts.notes]
     if facts.depth == "10" and signal.fine_codes < 0.02 and signal.used_codes > 8:
-        found.append(Remark("8-bit content", f"10 bit file with 8 bit content: {100 * (1 - signal.fine_codes):.0f} % of codes are multiples of four."))
+        found.append(Remark("8-bit content", f"8 bit content in a 10 bit file: {100 * (1 - signal.fine_codes):.0f} % of codes are multiples of four."))
     top, bottom, left, right = signal.bars
     if top or bottom:
-        found.append(Remark("bars", f"Black bars of {top} rows above and {bottom} below; scopes should leave them out."))
+        found.append(Remark("bars", f"Black bars: {top} rows above, {bottom} below."))
     if left or right:
-        found.append(Remark("bars", f"Black bars of {left} columns left and {right} right; scopes should leave them out."))
+        found.append(Remark("bars", f"Black bars: {left} columns left, {right} right."))
     if signal.plateau_share > 0.0005:
-        found.append(Remark("clipped", f"Sensor clip: {100 * signal.plateau_share:.1f} % of the picture stands at one top code ({signal.plateau_code:.0f} of 1023)."))
+        found.append(Remark("clipped", f"Sensor clip: {100 * signal.plateau_share:.1f} % stands at code {signal.plateau_code:.0f} of 1023."))
     if facts.codec in _LOSSY and facts.rate and facts.bits_per_second:
         bits = facts.bits_per_second / (facts.width * facts.height * facts.rate)
         if bits < THIN_BITS or signal.blocks > BLOCKY:
@@ -45,7 +45,7 @@ def eight_bit_log(depth: str, chosen: Encoding | None, code_range: Range) -> Rem
     """The remark on a log curve in 8 bit; it depends on what the file is settled to be, so it is made when it is shown."""
     if chosen is None or depth != "8" or not is_log(chosen):
         return None
-    return Remark("8-bit log", f"8 bit log: at mid grey one code is {_step(chosen, code_range):.2f} stop; expect banding when lifted.")
+    return Remark("8-bit log", f"8 bit log: {_step(chosen, code_range):.2f} stop a code at mid grey; lifting will band.")
 
 
 def _step(encoding: Encoding, code_range: Range) -> float:

@@ -44,10 +44,12 @@ class SignalFacts:
     fine_codes: float
     bars: tuple[int, int, int, int]
     blocks: float
-    luma: Any = None
+    histogram: tuple[int, ...] = ()
 
     def share_below(self, code_10bit: float) -> float:
-        return float(np.mean(self.luma < code_10bit)) if self.luma is not None else 0.0
+        """Share of pixels whose luma is below a whole code; ``histogram`` counts codes up to 0, 1, … 1023 and more."""
+        total = sum(self.histogram)
+        return sum(self.histogram[: max(0, int(code_10bit))]) / total if total else 0.0
 
 
 def signal_facts(stills: Sequence[Still]) -> SignalFacts:
@@ -74,7 +76,8 @@ def signal_facts(stills: Sequence[Still]) -> SignalFacts:
     return SignalFacts(
         float(floor), float(low), float(middle), float(high), float(most), float(np.percentile(strength, 98)),
         float(np.mean(luma < 60)), float(np.mean(luma > 960)), float(plateau[0] * 1023), float(plateau[1]),
-        int(np.count_nonzero(counts)), fine, bars, _blocks(stills[0]), luma)
+        int(np.count_nonzero(counts)), fine, bars, _blocks(stills[0]),
+        tuple(int(v) for v in np.bincount(np.clip(luma, 0, 1023).astype(np.int64), minlength=1024)))
 
 
 def _bars(stills: Sequence[Still]) -> tuple[int, int, int, int]:

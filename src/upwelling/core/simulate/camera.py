@@ -95,4 +95,4 @@ GIMBAL = SimulatedCamera("Gimbal", "D-Log/D-Gamut", clip=9.0, shot_noise=2.0e-4,
 STILLS = SimulatedRawCamera("Stills", RawProfile(
     camera="Lumen 1", color_1=((0.95, -0.30, -0.08), (-0.42, 1.22, 0.21), (-0.06, 0.18, 0.58)), kelvin_1=2850,
     color_2=((0.86, -0.22, -0.09), (-0.45, 1.26, 0.20), (-0.08, 0.20, 0.62)), kelvin_2=6500, exposure_index=400),
-    clip=4.0, shot_noise=4e-5, read_noise=2.5e-4)
+    clip=4.0, shot_noise=1.5e-5, read_noise=1.2e-4)

@@ -13,7 +13,9 @@ from django.db import transaction
 
 from upwelling.core.bake import bake, verify
 from upwelling.core.bake.sampling import Progress
+from upwelling.core.encodings import full_to_legal, legal_to_full
 from upwelling.core.lut.formats import write_lut
+from upwelling.core.path import Path
 from upwelling.web.bakes.models import Bake
 from upwelling.web.errors import Refused
 from upwelling.web.footage.frames import frame_of
@@ -34,6 +36,10 @@ def file_name(shot: Shot, size: int, code_range: str, source: str, target: str) 
 @transaction.atomic
 def start_bake(shot: Shot, user: Any, *, size: int, code_range: str) -> Bake:
     """Records the bake with its recipe and queues the work for after the commit."""
+    if shot.is_raw:
+        raise Refused(f"{shot.name} is a raw mosaic, and no LUT can carry its development. Bake from a shot with codes.")
+    if not shot.is_managed:
+        raise Refused(f"Colour management is off for {shot.name}, so there is no path to bake. Switch it on first.")
     if not shot.settled_encoding:
         raise Refused(f"{shot.name} has no encoding yet. Say what the file is first; then it can be baked.")
     if size not in SIZES:
@@ -71,13 +77,22 @@ def perform(bake_id: int) -> None:
             path = made.path
             lut = bake(path, made.size, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.6))
             write_lut(lut, place)
-            frame = frame_of(made.shot).still.code if made.shot else None
+            frame = _frame_codes(made.shot, path) if made.shot else None
             certificate = verify(place, path, frame=frame, progress=_part(progress, 0.6, 1.0))
         except BaseException:
             place.unlink(missing_ok=True)
             raise
         Bake.objects.filter(pk=made.pk).update(
             file=relative, certificate_json=certificate.model_dump(mode="json"), verdict=certificate.verdict)
+
+
+def _frame_codes(shot: Shot, path: Path) -> Any:
+    """The shot's frame in the code range that the baked path expects."""
+    code, own = frame_of(shot).still.code, shot.settled.range
+    if own == path.camera.range:
+        return code
+    change = legal_to_full if own == "legal" else full_to_legal
+    return change(code, path.camera.depth).astype("float32")
 
 
 def _part(progress: Progress, start: float, end: float) -> Progress:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from upwelling.core.path import Path
+from upwelling.core.raw import RawSettings
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 
@@ -15,13 +16,16 @@ SWITCHES = {"input": "input_on", "trim": "trim_on", "rendering": "rendering_on",
 
 def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any]]:
     """Six strata from the top (display code) to the bottom (camera file), with the space at the boundary below each."""
-    known = shot.settled_encoding
+    now = shot.settled
+    known = now.is_settled
+    raw = path.camera.raw
     target = path.target
     changed = [step.summary() for step in settings.steps if step.on and not step.changes_nothing]
     peak = f"{target.peak_nits:g} cd/m²"
     lines = {
-        "camera": f"{shot.container} · {shot.width} × {shot.height} · {_depth(shot)}",
-        "input": f"{known} → {path.working}" if known else "Not settled: say what this file is",
+        "camera": _camera_line(shot, raw),
+        "input": f"Scene-linear already: raw development ends in {path.working}" if shot.is_raw else
+                 f"{now.encoding} → {path.working}" if known else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": "None: light passes unchanged",
         "rendering": f"Rise, scene peak {path.rendering.method.scene_peak:g} × white → {peak}" if settings.rendering_on
@@ -31,20 +35,36 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     if not known:
         waiting = "Waits for the encoding: numbers pass as they are"
         lines |= {"trim": waiting, "look": waiting, "rendering": waiting, "display": waiting}
+    if known and not shot.is_managed:
+        lines |= dict.fromkeys(("input", "trim", "look", "rendering", "display"), UNMANAGED)
     origins = {
-        "input": "own" if shot.encoding else "production" if known else "",
+        "input": {"shot": "own"}.get(now.encoding_from, now.encoding_from),
         "rendering": "own" if settings.rendering else "production",
         "display": "production", "trim": "own" if changed else "", "look": "", "camera": "",
     }
     below = {
         "display": "display light, cd/m²", "rendering": f"scene linear, {path.working}", "look": f"scene linear, {path.working}",
-        "trim": f"scene linear, {path.working}", "input": f"code value, {path.camera.depth} bit {shot.range}", "camera": "",
+        "trim": f"scene linear, {path.working}", "camera": "",
+        "input": f"scene linear, {path.working}" if shot.is_raw else f"code value, {path.camera.depth} bit {now.range}",
     }
     return [{
         "stage": stage, "title": TITLES[stage], "line": lines[stage], "below": below[stage], "origin": origins[stage],
-        "switch": SWITCHES.get(stage, "") if known else "",
+        "switch": SWITCHES.get(stage, "") if known and shot.is_managed and not (shot.is_raw and stage == "input") else "",
         "on": bool(getattr(settings, SWITCHES[stage])) if stage in SWITCHES else True,
     } for stage in reversed(TITLES)]
+
+
+UNMANAGED = "Colour management is off: the file’s own numbers pass"
+
+
+def _camera_line(shot: Shot, raw: RawSettings | None) -> str:
+    if not shot.is_raw:
+        return f"{shot.container} · {shot.width} × {shot.height} · {_depth(shot)}"
+    if raw is None:
+        return f"Raw mosaic · {shot.width} × {shot.height}"
+    settings = raw.development
+    kelvin, _ = raw.light()
+    return f"Raw · {settings.balance}, {kelvin:.0f} K · {raw.stops:+.2f} stops".replace("-", "−")
 
 
 def _depth(shot: Shot) -> str:

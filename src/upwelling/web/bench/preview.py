@@ -44,7 +44,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     head = {
         "width": view.shape[1], "height": view.shape[0], "mime": "image/png" if lossless else "image/jpeg",
         "picture_bytes": len(picture), "parade": {"levels": scope.shape[1], "columns": scope.shape[2]},
-        "histogram": (histogram.counts if shot.settled_encoding else 0 * histogram.counts).tolist(),
+        "histogram": (histogram.counts if path.input.on or path.camera.raw else 0 * histogram.counts).tolist(),
         "shares": {"at_black": at_black, "at_peak": at_peak, "above_white": histogram.above_white,
                    "below_zero": histogram.below_zero, "camera": frame.plateau_share,
                    "camera_code": round(frame.plateau_code * _top(path))},
@@ -67,13 +67,14 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     """One pixel of the full frame at every boundary, by the exact path, as printed on the page."""
     if point is None:
         return None
-    x, y = min(max(point[0], 0), frame.still.width - 1), min(max(point[1], 0), frame.still.height - 1)
-    code = frame.still.code[y, x].astype(np.float64)
+    still = frame.still
+    x, y = min(max(point[0], 0), still.width - 1), min(max(point[1], 0), still.height - 1)
+    code = still.code[y, x].astype(np.float64)
     boundaries = {boundary.stage: boundary for boundary in path.trace(code)}
-    known = bool(shot.settled_encoding)
+    known = shot.settled.is_settled and shot.is_managed
     scene = np.array(boundaries["look"].rgb)
     luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
-    integer = shot.depth not in ("half", "float")
+    integer = shot.depth not in ("half", "float") and not shot.is_raw
     return {
         "x": x, "y": y,
         "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],

@@ -9,4 +9,5 @@ urlpatterns = [
     path("p/<slug:slug>/bench/<int:pk>/undo/", views.undo, name="undo"),
     path("p/<slug:slug>/bench/<int:pk>/redo/", views.redo, name="redo"),
     path("p/<slug:slug>/bench/<int:pk>/tone/", views.tone, name="tone"),
+    path("p/<slug:slug>/bench/<int:pk>/stand/", views.stand, name="stand"),
 ]

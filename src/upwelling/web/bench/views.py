@@ -6,62 +6,66 @@ import json
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.controls import controls
+from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.preview import preview
 from upwelling.web.bench.tone_plot import tone_points
+from upwelling.web.controls import controls
 from upwelling.web.errors import Refused
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.models import Shot
-from upwelling.web.footage.services import Outdated, apply_settings, history_ends, move_in_history
+from upwelling.web.footage.inheritance import inherited_encoding
+from upwelling.web.footage.intake import row_of
+from upwelling.web.footage.models import Shot, shots_of
+from upwelling.web.footage.services import Outdated, apply_settings, history_ends, move_in_history, stand_for
 from upwelling.web.footage.shot_settings import read_settings
-from upwelling.web.footage.views import thumbnail_url
+from upwelling.web.footage.views import shot_for, thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
-from upwelling.web.productions.models import Member, Production, production_for
-
-
-def _shot(request: HttpRequest, slug: str, pk: int, *, change: bool = False) -> tuple[Production, Shot]:
-    production = production_for(request.user, slug, change=change)
-    shot = get_object_or_404(Shot, pk=pk, production=production)
-    shot.production = production
-    return production, shot
+from upwelling.web.productions.models import Member
 
 
 @require_GET
 def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The page where one shot is worked."""
-    production, shot = _shot(request, slug, pk)
+    production, shot = shot_for(request, slug, pk)
     role = production.role_of(request.user)
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
-    shots = list(production.shots.for_listing())
+    shots = shots_of(production)
+    now = shot.settled
+    free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
     places = [other.pk for other in shots]
     here = places.index(shot.pk)
     data = {
         "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
-        "history": history_ends(shot), "editable": role == Member.Role.TECHNICIAN and bool(shot.settled_encoding), "settled": bool(shot.settled_encoding),
-        "frame": {"width": shot.width, "height": shot.height},
-        "urls": {name: reverse(name, args=[slug, pk]) for name in ("preview", "save", "undo", "redo", "tone")},
+        "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
+        "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed,
+        "frame": {"width": shot.width, "height": shot.height}, "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
+        "urls": {name: reverse(name, args=[slug, pk]) for name in ("preview", "save", "undo", "redo", "tone", "stand")},
         "neighbours": {
             "previous": reverse("bench", args=[slug, places[here - 1]]) if here > 0 else None,
             "next": reverse("bench", args=[slug, places[here + 1]]) if here + 1 < len(places) else None,
         },
     }
-    default = f"Production default ({rules.default_encoding})" if rules.default_encoding else "Not settled"
+    inherited, origin = inherited_encoding(shot)
+    default = f"{inherited} ({origin}’s)" if inherited and not shot.is_raw else "Not settled"
     return render(request, "bench/bench.html", {
         "production": production, "shot": shot, "shots": shots, "role": role, "rules": rules, "data": data,
         "column": column(shot, path, settings), "fits": trim_fits(settings),
         "steps": [{"title": step.title, "explanation": step.explanation, "space": step.space,
                    "rows": controls(step, str(step.model_fields["kind"].default))} for step in STEPS],
         "rendering_rows": controls(Rise, "rendering"), "tone": tone_points(path), "path": path,
-        "choices": encoding_choices(default),
+        "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
+        "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
+        "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
+        "hlg": hlg_ways(shot, path) if now.encoding.startswith("HLG") and shot.is_managed else None,
     })
 
 
@@ -84,12 +88,13 @@ def _whole(value: Any) -> int:
 @require_POST
 def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Picture, scopes, counts and trace for settings that need not be saved; see ``preview`` for the layout."""
-    _, shot = _shot(request, slug, pk)
+    _, shot = shot_for(request, slug, pk)
     body = _body(request)
     settings = read_settings(body.get("settings"))
     point = body.get("point")
     place = (_whole(point.get("x")), _whole(point.get("y"))) if isinstance(point, dict) else None
-    data = preview(shot, frame_of(shot), settings, without_trim=body.get("compare") == "untrimmed",
+    index = body.get("frame")
+    data = preview(shot, frame_of(shot, None if index is None else _whole(index)), settings, without_trim=body.get("compare") == "untrimmed",
                    lossless=bool(body.get("lossless")), point=place)
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
 
@@ -97,7 +102,7 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 @require_POST
 def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Saves settings as the next state of the shot."""
-    _, shot = _shot(request, slug, pk, change=True)
+    _, shot = shot_for(request, slug, pk, change=True)
     body = _body(request)
     settings = read_settings(body.get("settings"))
     try:
@@ -116,19 +121,27 @@ def _state(shot: Shot) -> JsonResponse:
 @require_POST
 def undo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """One step back in the shot's history."""
-    _, shot = _shot(request, slug, pk, change=True)
+    _, shot = shot_for(request, slug, pk, change=True)
     return _state(move_in_history(shot, -1))
 
 
 @require_POST
 def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """One step forward in the shot's history."""
-    _, shot = _shot(request, slug, pk, change=True)
+    _, shot = shot_for(request, slug, pk, change=True)
     return _state(move_in_history(shot, +1))
 
 
 @require_POST
 def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The tone curve of settings, as points."""
-    _, shot = _shot(request, slug, pk)
+    _, shot = shot_for(request, slug, pk)
     return JsonResponse(tone_points(shot.path(read_settings(_body(request).get("settings")))))
+
+
+@require_POST
+def stand(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Chooses the frame that stands for the shot."""
+    _, shot = shot_for(request, slug, pk, change=True)
+    stand_for(shot, _whole(_body(request).get("frame")))
+    return JsonResponse({"frame": shot.frame, "thumbnail": thumbnail_url(shot)})

@@ -41,7 +41,7 @@ def _y(code: float) -> float:
 def plot(encoding: Encoding) -> Plot:
     """The curve between −10 and +9 stops from mid grey, as far as the code stays within 0…1.02."""
     stops = np.linspace(LOW, HIGH, 191)
-    codes = encoding.from_linear(0.18 * np.exp2(stops))
+    codes = encoding.neutral_from_linear(0.18 * np.exp2(stops))
     inside = (codes >= 0) & (codes <= 1.02)
     marks = []
     for reflectance, label in ((0.18, "18 %"), (0.90, "90 %")):

@@ -5,9 +5,10 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
-from upwelling.core.media import Still, read_still
+from upwelling.core.media import Raw, Still
 from upwelling.core.scopes import camera_plateau
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import block_mean
@@ -18,35 +19,62 @@ _KEPT = 6
 
 @dataclass(frozen=True, eq=False)
 class Frame:
-    """One decoded still; ``working`` is the mean over blocks of ``factor`` × ``factor`` pixels of code."""
+    """One decoded frame; ``working`` is the mean over blocks of ``factor`` × ``factor`` pixels of code.
 
-    still: Still
+    A raw's working frame is decoded at half quality; its full demosaic is made when a pixel of it is first asked for.
+    """
+
+    read: Still | None
+    raw: Raw | None
     working: Any
     factor: int
+    width: int
+    height: int
     plateau_code: float
     plateau_share: float
 
+    @cached_property
+    def still(self) -> Still:
+        """The full frame, at delivery quality."""
+        if self.read is not None:
+            return self.read
+        assert self.raw is not None
+        return self.raw.frame(quality="full")
 
-_frames: OrderedDict[str, Frame] = OrderedDict()
+
+_frames: OrderedDict[tuple[Any, ...], Frame] = OrderedDict()
 _lock = threading.Lock()
 
 
-def frame_of(shot: Shot) -> Frame:
-    """The shot's frame, decoded once and then kept; raises UnreadableFile when the file has gone bad."""
+def frame_of(shot: Shot, index: int | None = None) -> Frame:
+    """The frame that stands for the shot, or another of its frames, decoded once and then kept.
+
+    Raises UnreadableFile when the file has gone bad.
+    """
+    number = shot.frame if index is None else min(max(index, shot.first_frame), shot.last_frame)
+    reading = shot.reading if shot.ycbcr else None
+    key = (shot.file, shot.sha256, number, reading)
     with _lock:
-        if shot.file in _frames:
-            _frames.move_to_end(shot.file)
-            return _frames[shot.file]
-    still = read_still(shot.disk_path)
-    frame = Frame(still, *_reduced(still.code), *camera_plateau(still.code))
+        if key in _frames:
+            _frames.move_to_end(key)
+            return _frames[key]
+    footage = shot.footage
+    if isinstance(footage, Raw):
+        half = footage.frame(quality="half")
+        working, factor = reduced(half.code)
+        frame = Frame(None, footage, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code))
+    else:
+        still = footage.frame(number, reading)
+        frame = Frame(still, None, *reduced(still.code), still.width, still.height, *camera_plateau(still.code))
     with _lock:
-        _frames[shot.file] = frame
+        _frames[key] = frame
         while len(_frames) > _KEPT:
             _frames.popitem(last=False)
     return frame
 
 
-def _reduced(code: Any) -> tuple[Any, int]:
+def reduced(code: Any) -> tuple[Any, int]:
+    """The working frame of a full one, and how many pixels a side it takes together."""
     height, width = code.shape[:2]
     factor = max(1, -(-width // WORKING_WIDTH), -(-height // WORKING_HEIGHT))
     if factor == 1 or min(height, width) < factor:

@@ -1,45 +1,116 @@
-"""Shot: one still and what is settled about it; ShotState: its history."""
+"""Camera, Shot and its history, and Arrival: a file on its way to becoming a shot."""
 
 from __future__ import annotations
 
 from pathlib import Path as FilePath
+from typing import Any
 
 from django.conf import settings as conf
 from django.db import models
 from django.utils import timezone
 
+from upwelling.core.media import FileFacts, Footage, Reading, open_footage
+from upwelling.core.media.tags import ColourTags
 from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
+from upwelling.core.raw import Development, RawProfile, RawSettings
+from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
+from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.productions.models import Production
+
+RANGES = [("", "as inherited"), ("full", "full range"), ("legal", "legal range")]
+
+
+class Camera(models.Model):
+    """One camera unit: what its shots share. Empty encoding: each shot's own, or the production's default."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="cameras")
+    name = models.CharField(max_length=60)
+    make = models.CharField(max_length=120, blank=True)
+    model = models.CharField(max_length=120, blank=True)
+    encoding = models.CharField(max_length=80, blank=True)
+    range = models.CharField(max_length=5, blank=True, choices=RANGES)
+    development = models.JSONField(null=True, blank=True)
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("production", "name"), name="one_camera_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def raw_development(self) -> Development:
+        return Development.model_validate(self.development) if self.development else Development()
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
     """Reads."""
 
     def for_listing(self) -> ShotQuerySet:
-        """Shots with their present state and production, in three queries however many they are."""
+        """Shots with camera, production and present state, in a fixed number of queries however many they are."""
         now = ShotState.objects.filter(position=models.F("shot__position"))
-        return self.select_related("production").prefetch_related(models.Prefetch("states", queryset=now, to_attr="present"))
+        return self.select_related("production", "camera").prefetch_related(models.Prefetch("states", queryset=now, to_attr="present"))
+
+
+def shots_of(production: Production) -> list[Shot]:
+    """All shots for a page, each with the same production, so that its rules and encodings are read once."""
+    shots = list(production.shots.for_listing())
+    for shot in shots:
+        shot.production = production
+        if shot.camera:
+            shot.camera.production = production
+    return shots
 
 
 class Shot(models.Model):
-    """One file, never altered. An empty encoding means the production's default; ``state`` is the current history row."""
+    """One file or a range of one, never altered. ``state`` says how surely its encoding is known.
+
+    ``encoding`` and ``range`` empty: inherited from the camera, then the production. ``position`` is the current history row.
+    """
+
+    class State(models.TextChoices):
+        KNOWN = "known", "Known"
+        LIKELY = "likely", "Likely"
+        UNKNOWN = "unknown", "Unknown"
+        CONTRADICTORY = "contradictory", "Contradictory"
+        SETTLED = "settled", "Settled by hand"
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="shots")
+    camera = models.ForeignKey(Camera, null=True, blank=True, on_delete=models.SET_NULL, related_name="shots")
     name = models.CharField(max_length=120)
     original_name = models.CharField(max_length=255)
-    file = models.CharField(max_length=255)
-    sha256 = models.CharField(max_length=64)
+    file = models.CharField(max_length=1024)
+    registered = models.BooleanField(default=False)
+    members = models.JSONField(default=list)
+    sha256 = models.CharField(max_length=64, db_index=True)
     size_bytes = models.BigIntegerField()
+    kind = models.CharField(max_length=10, default="still")
     container = models.CharField(max_length=20)
+    codec = models.CharField(max_length=30, blank=True)
     depth = models.CharField(max_length=8)
     integer_depth = models.PositiveSmallIntegerField(default=10)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
+    first_frame = models.PositiveIntegerField(default=0)
+    frames = models.PositiveIntegerField(default=1)
+    rate = models.FloatField(default=0.0)
+    frame = models.PositiveIntegerField(default=0)
+    ycbcr = models.BooleanField(default=False)
+    matrix = models.CharField(max_length=12, blank=True)
+    raw_profile = models.JSONField(null=True, blank=True)
+    facts_json = models.JSONField(default=dict)
+    signal_json = models.JSONField(default=dict)
+    sidecar = models.JSONField(default=dict)
     notes = models.JSONField(default=list)
     metadata = models.JSONField(default=dict)
+    recognition = models.JSONField(default=dict)
+    state = models.CharField(max_length=14, choices=State, default=State.UNKNOWN)
     encoding = models.CharField(max_length=80, blank=True)
-    range = models.CharField(max_length=5, default="full", choices=[("full", "full range"), ("legal", "legal range")])
+    range = models.CharField(max_length=5, blank=True, choices=RANGES)
+    managed = models.BooleanField(null=True, blank=True)
+    chart_corners = models.JSONField(null=True, blank=True)
     version = models.PositiveIntegerField(default=0)
     position = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(default=timezone.now)
@@ -55,12 +126,59 @@ class Shot(models.Model):
 
     @property
     def disk_path(self) -> FilePath:
-        return FilePath(conf.FILES) / self.file
+        return FilePath(conf.MEDIA_FOLDER if self.registered else conf.FILES) / self.file
+
+    @property
+    def footage(self) -> Footage:
+        """The open footage; nothing is decoded yet."""
+        return open_footage(self.disk_path, [FilePath(conf.MEDIA_FOLDER) / member for member in self.members])
+
+    @property
+    def is_raw(self) -> bool:
+        return self.raw_profile is not None
+
+    @property
+    def last_frame(self) -> int:
+        return self.first_frame + self.frames - 1
+
+    @property
+    def facts(self) -> FileFacts:
+        body = dict(self.facts_json)
+        return FileFacts(**{**body, "tags": ColourTags(**body.get("tags", {})), "notes": tuple(body.get("notes", ()))})
+
+    @property
+    def signal(self) -> SignalFacts:
+        body = dict(self.signal_json)
+        return SignalFacts(**{**body, "bars": tuple(body["bars"]), "histogram": tuple(body["histogram"])})
+
+    @property
+    def settled(self) -> Settled:
+        """Encoding and range in force, and where each comes from."""
+        return settled(self)
 
     @property
     def settled_encoding(self) -> str:
-        """The encoding in force: the shot's own, or the production's default, or empty."""
-        return self.encoding or self.production.rule_set.default_encoding
+        """The encoding in force, or empty."""
+        return self.settled.encoding
+
+    @property
+    def is_managed(self) -> bool:
+        return self.production.rule_set.managed if self.managed is None else self.managed
+
+    @property
+    def remarks(self) -> list[Remark]:
+        """What recognition remarked, and what follows from the encoding in force."""
+        found = [Remark(**row) for row in self.recognition.get("remarks", [])]
+        now = self.settled
+        if now.encoding and not self.is_raw:
+            extra = eight_bit_log(self.depth, self.production.encoding_named(now.encoding), now.range)
+            found = [*found, extra] if extra else found
+        return found
+
+    @property
+    def reading(self) -> Reading:
+        """How Y'CbCr planes are decoded under the range in force."""
+        return Reading(self.settled.range, self.matrix)
 
     @property
     def settings(self) -> ShotSettings:
@@ -69,22 +187,33 @@ class Shot(models.Model):
         state = self.states.filter(position=self.position).first() if listed is None else next(iter(listed), None)
         return read_settings(state.settings) if state else ShotSettings()
 
-    def path(self, chosen: ShotSettings | None = None) -> Path:
-        """The shot's Path under its settings and the production's rules.
+    def raw_settings(self, chosen: ShotSettings | None = None) -> RawSettings | None:
+        """Profile and development of a raw shot: its own, or its camera's."""
+        if self.raw_profile is None:
+            return None
+        own = (chosen or self.settings).development
+        shared = self.camera.raw_development if self.camera else Development()
+        return RawSettings(profile=RawProfile.model_validate(self.raw_profile), development=own or shared)
 
-        While its encoding is not settled nothing can be computed from its codes, so they are shown as they are:
-        every stage is off.
+    def path(self, chosen: ShotSettings | None = None) -> Path:
+        """The shot's Path under its settings, its camera and the production's rules.
+
+        While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are shown as
+        they are, every stage off.
         """
-        rules, own = self.production.rule_set, chosen or self.settings
-        known = self.settled_encoding
-        depth = self.integer_depth if self.integer_depth in (8, 10, 12) else 16
+        rules, own, now = self.production.rule_set, chosen or self.settings, self.settled
+        on = bool(now.encoding) and self.is_managed
+        depth: Any = self.integer_depth if self.integer_depth in (8, 10, 12) else 16
+        raw = self.raw_settings(own) if on else None
+        name = f"linear/{rules.working}" if self.is_raw or not now.encoding else now.encoding
         path = Path(
             working=rules.working,
-            camera=CameraFile(range=self.range, depth=depth),
-            input=Input(encoding=known or "linear/BT.709", adaptation=rules.adaptation, on=bool(known) and own.input_on),
-            trim=Trim(steps=own.steps, on=bool(known) and own.trim_on),
-            rendering=RenderingStage(method=own.rendering or rules.rendering, on=bool(known) and own.rendering_on),
-            display=Display(output=rules.output, range=rules.range, depth=rules.depth, on=bool(known) and own.display_on),
+            camera=CameraFile(range="full" if self.is_raw else now.range, depth=depth, raw=raw),
+            input=Input(custom=self.production.definitions.get(name), encoding=name, adaptation=rules.adaptation,
+                        on=on and own.input_on, hlg_peak_nits=rules.hlg_peak_nits, hlg_black_nits=rules.hlg_black_nits),
+            trim=Trim(steps=own.steps, on=on and own.trim_on),
+            rendering=RenderingStage(method=own.rendering or rules.rendering, on=on and own.rendering_on),
+            display=Display(output=rules.output, range=rules.range, depth=rules.depth, on=on and own.display_on),
         )
         path.segments()
         return path
@@ -106,3 +235,43 @@ class ShotState(models.Model):
 
     def __str__(self) -> str:
         return f"{self.shot}: {self.label}"
+
+
+class Arrival(models.Model):
+    """A file between being handed in and being a shot: its progress, or why it was refused."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        PROBING = "probing", "Being looked at"
+        DONE = "done", "Brought in"
+        HERE = "here", "Already here"
+        FAILED = "failed", "Refused"
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="arrivals")
+    name = models.CharField(max_length=255)
+    place = models.CharField(max_length=1024)
+    registered = models.BooleanField(default=False)
+    members = models.JSONField(default=list)
+    state = models.CharField(max_length=8, choices=State, default=State.WAITING)
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=300, blank=True)
+    shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return f"{self.name}: {self.state}"
+
+
+class SplitPlan(models.Model):
+    """A long movie's frame-by-frame changes, found once, and the cuts a person has settled so far."""
+
+    shot = models.OneToOneField(Shot, on_delete=models.CASCADE, related_name="split_plan")
+    job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")
+    strengths = models.JSONField(default=list)
+
+    def __str__(self) -> str:
+        return f"Split of {self.shot}"

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING, Any
 
 import imagecodecs
 import numpy as np
+from django.conf import settings
 
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
-from upwelling.core.operations import Decode, Encode, Matrix, Operation
+from upwelling.core.files import whole_file
+from upwelling.core.operations import Decode, Encode, Matrix, Operation, run_reference
 from upwelling.core.path import Path, legal_in
 from upwelling.core.primaries import primaries, rgb_to_rgb
+
+if TYPE_CHECKING:
+    from upwelling.web.footage.models import Shot
 
 
 def view_operations(path: Path) -> tuple[Operation, ...]:
@@ -60,3 +66,39 @@ def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
     small = block_mean(code, max(1, code.shape[1] // width))
     operations = (*path.operations(), *range_operations(path), *view_operations(path))
     return jpeg(engine.run(engine.compile_operations(operations), small), 88)
+
+
+def as_recorded(path: Path, code: Any, width: int = 176) -> bytes:
+    """A small JPEG of the file's own signal, as a screen shows it that knows nothing of it."""
+    small = block_mean(code, max(1, code.shape[1] // width))
+    signal = (legal_in(path.camera.depth),) if path.camera.range == "legal" else ()
+    return jpeg(engine.run(engine.compile_operations(signal), small), 88)
+
+
+def thumbnail_file(shot: Shot, *, recorded: bool = False) -> FilePath:
+    """The file of a shot's thumbnail, made once for each fingerprint and kept."""
+    from upwelling.web.footage.frames import frame_of
+
+    path = shot.path()
+    kind = f"recorded-{path.camera.range}" if recorded else path.fingerprint[:24]
+    place = FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{shot.frame}-{kind}.jpg"
+    if not place.exists():
+        place.parent.mkdir(parents=True, exist_ok=True)
+        working = frame_of(shot).working
+        data = as_recorded(path, working) if recorded else thumbnail(path, working)
+        with whole_file(place) as temporary:
+            temporary.write_bytes(data)
+    return place
+
+
+def swatch(rgb_linear: Any, path: Path) -> str:
+    """A scene-linear working colour as #rrggbb of sRGB, without a tone map; out-of-range light is held."""
+    light = run_reference((Matrix.of(rgb_to_rgb(path.working_primaries, primaries("BT.709"), path.input.adaptation)), Encode(CURVES["sRGB"])),
+                          np.asarray(rgb_linear, dtype=np.float64))
+    return "#" + "".join(f"{v:02x}" for v in to_bytes(light))
+
+
+def make_thumbnails(shot: Shot) -> None:
+    """Both thumbnails ahead of the page that shows them."""
+    thumbnail_file(shot, recorded=True)
+    thumbnail_file(shot)

@@ -7,12 +7,13 @@ from typing import Any, Self
 from pydantic import BaseModel, ConfigDict, model_validator
 
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, WhiteBalance
 
 
 class ShotSettings(BaseModel):
-    """The trim, an own rendering (None: the production's), and which stages are on.
+    """The trim, an own rendering (None: the production's), an own raw development (None: the camera's), which stages are on.
 
     The trim holds each step once, in the order of the list of steps, so that a page always finds its controls.
     """
@@ -22,6 +23,7 @@ class ShotSettings(BaseModel):
     white_balance: WhiteBalance = WhiteBalance()
     slope_offset_power: SlopeOffsetPower = SlopeOffsetPower()
     rendering: Rise | None = None
+    development: Development | None = None
     input_on: bool = True
     trim_on: bool = True
     rendering_on: bool = True

@@ -1,25 +1,28 @@
-"""The production's page, bringing footage in, thumbnails, and settling encodings."""
+"""The production's page, settling encodings, and thumbnails."""
 
 from __future__ import annotations
 
-import os
-import tempfile
-from pathlib import Path as FilePath
-
-from django.conf import settings
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from upwelling.core.files import whole_file
-from upwelling.web.errors import Refused, wants_json
+from upwelling.web.errors import wants_json
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.models import Shot
+from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
-from upwelling.web.footage.services import bring_in, settle_encoding
-from upwelling.web.productions.forms import RulesForm, encoding_choices
-from upwelling.web.productions.models import production_for
+from upwelling.web.footage.pictures import thumbnail_file
+from upwelling.web.footage.services import already_display, set_managed, settle_encoding
+from upwelling.web.productions.forms import RulesForm
+from upwelling.web.productions.models import Production, production_for
+
+
+def shot_for(request: HttpRequest, slug: str, pk: int, *, change: bool = False) -> tuple[Production, Shot]:
+    """A shot for a member of its production; see production_for."""
+    production = production_for(request.user, slug, change=change)
+    shot = get_object_or_404(Shot.objects.select_related("camera"), pk=pk, production=production)
+    shot.production = production
+    return production, shot
 
 
 @require_GET
@@ -27,42 +30,24 @@ def overview(request: HttpRequest, slug: str) -> HttpResponse:
     """The production's page: the Column of its rules, and its shots."""
     production = production_for(request.user, slug)
     rules = production.rule_set
-    shots = list(production.shots.for_listing())
-    default = f"Production default ({rules.default_encoding})" if rules.default_encoding else "Not settled"
+    shots = shots_of(production)
     return render(request, "footage/overview.html", {
         "production": production, "rules": rules, "role": production.role_of(request.user), "shots": shots,
-        "form": RulesForm(initial=RulesForm.initial_of(rules)), "choices": encoding_choices(default),
-        "unsettled": sum(1 for shot in shots if not (shot.encoding or rules.default_encoding)),
+        "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
+        "unsettled": sum(1 for shot in shots if not shot.settled.is_settled),
     })
-
-
-@require_POST
-def upload(request: HttpRequest, slug: str) -> HttpResponse:
-    """Takes one file; answers JSON with the shot's address, or the sentence that says what is wrong with it."""
-    production = production_for(request.user, slug, change=True)
-    given = request.FILES.get("file")
-    if given is None:
-        raise Refused("No file arrived. Choose one and try again.")
-    folder = FilePath(settings.FILES) / "incoming"
-    folder.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=folder, prefix="upload-")
-    temporary = FilePath(name)
-    try:
-        with os.fdopen(handle, "wb") as stream:
-            for chunk in given.chunks(4 * 2**20):
-                stream.write(chunk)
-        shot = bring_in(production, request.user, given.name or "unnamed", temporary)
-    finally:
-        temporary.unlink(missing_ok=True)
-    return JsonResponse({"name": shot.name, "url": reverse("bench", args=[slug, shot.pk])}, status=201)
 
 
 @require_POST
 def settle(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Settles the encoding and range of a shot."""
-    production = production_for(request.user, slug, change=True)
-    shot = get_object_or_404(Shot, pk=pk, production=production)
-    settle_encoding(shot, request.POST.get("encoding", ""), request.POST.get("range", "full"))
+    _, shot = shot_for(request, slug, pk, change=True)
+    if "managed" in request.POST:
+        set_managed(shot, {"on": True, "off": False}.get(request.POST["managed"]))
+    if "display" in request.POST:
+        already_display(shot)
+    elif "encoding" in request.POST:
+        settle_encoding(shot, request.POST["encoding"], request.POST.get("range", ""))
     if wants_json(request):
         return JsonResponse({"encoding": shot.settled_encoding, "thumbnail": thumbnail_url(shot)})
     return redirect("bench", slug, pk)
@@ -70,19 +55,25 @@ def settle(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 def thumbnail_url(shot: Shot) -> str:
     """The address of a shot's thumbnail; it changes when the picture does."""
-    return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={shot.path().fingerprint[:12]}"
+    return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={shot.path().fingerprint[:12]}-{shot.frame}"
+
+
+def recorded_url(shot: Shot) -> str:
+    """The address of the thumbnail of the file's own signal."""
+    return reverse("recorded", args=[shot.production.slug, shot.pk]) + f"?v={shot.sha256[:8]}-{shot.settled.range}-{shot.frame}"
 
 
 @require_GET
-def thumbnail(request: HttpRequest, slug: str, pk: int) -> FileResponse:
-    """A small rendered picture, made once for each fingerprint and kept."""
-    production = production_for(request.user, slug)
-    shot = get_object_or_404(Shot, pk=pk, production=production)
-    path = shot.path()
-    place = FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{path.fingerprint[:24]}.jpg"
-    if not place.exists():
-        place.parent.mkdir(parents=True, exist_ok=True)
-        data = thumbnail_of(path, frame_of(shot).working)
-        with whole_file(place) as temporary:
-            temporary.write_bytes(data)
-    return FileResponse(place.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+def picture(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The rendered shot at working size, as JPEG."""
+    _, shot = shot_for(request, slug, pk)
+    return HttpResponse(thumbnail_of(shot.path(), frame_of(shot).working, 960), content_type="image/jpeg",
+                        headers={"Cache-Control": "private, max-age=600"})
+
+
+@require_GET
+def thumbnail(request: HttpRequest, slug: str, pk: int, recorded: bool = False) -> FileResponse:
+    """A small picture of the shot, rendered or as recorded, made once and kept."""
+    _, shot = shot_for(request, slug, pk)
+    return FileResponse(thumbnail_file(shot, recorded=recorded).open("rb"), content_type="image/jpeg",
+                        headers={"Cache-Control": "private, max-age=86400"})

@@ -9,6 +9,7 @@ from django import forms
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.rendering import Rise
+from upwelling.web.productions.models import Production
 
 
 class ProductionForm(forms.Form):
@@ -18,16 +19,20 @@ class ProductionForm(forms.Form):
     description = forms.CharField(max_length=300, required=False, strip=True)
 
 
-def encoding_choices(empty: str) -> list[tuple[str, str]]:
-    """Encodings for a select, with a first row that settles nothing."""
-    return [("", empty), *((name, name) for name in ENCODINGS)]
+def encoding_choices(empty: str, production: Production | None = None) -> list[tuple[str, str]]:
+    """Encodings for a select, the production's own first, with a first row that settles nothing."""
+    own = production.definitions if production else {}
+    return [("", empty), *((name, f"{name} (own)") for name in own), *((name, name) for name in ENCODINGS)]
 
 
 class RulesForm(forms.Form):
     """The rules; the rendering's fields are built from its declaration."""
 
-    default_encoding = forms.ChoiceField(choices=lambda: encoding_choices("None: ask for each shot"), required=False,
-                                         label="Default encoding")
+    default_encoding = forms.ChoiceField(required=False, label="Default encoding")
+    managed = forms.TypedChoiceField(choices=[("True", "on"), ("False", "off: show each file's own numbers")], label="Colour management",
+                                     coerce=lambda value: value == "True")
+    hlg_peak_nits = forms.FloatField(min_value=100, max_value=10000, label="HLG display peak")
+    hlg_black_nits = forms.FloatField(min_value=0, max_value=5, label="HLG display black")
     working = forms.ChoiceField(choices=[("AP1", "AP1, linear"), ("BT.2020", "BT.2020, linear")], label="Working space")
     adaptation = forms.ChoiceField(choices=[("CAT02", "CAT02"), ("Bradford", "Bradford")], label="Chromatic adaptation")
     output = forms.ChoiceField(choices=[(name, name) for name in OUTPUTS], label="Output")
@@ -35,7 +40,9 @@ class RulesForm(forms.Form):
     depth = forms.TypedChoiceField(choices=[(d, f"{d} bit") for d in (8, 10, 12, 16)], coerce=int, label="Depth")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
+        production: Production | None = kwargs.pop("production", None)
         super().__init__(*args, **kwargs)
+        self.fields["default_encoding"].choices = encoding_choices("None: ask for each shot", production)  # type: ignore[attr-defined]
         for name, field in Rise.model_fields.items():
             extra = field.json_schema_extra
             if isinstance(extra, dict) and "unit" in extra:

@@ -9,8 +9,11 @@ from django.core.exceptions import PermissionDenied
 from django.db import models
 from django.http import Http404
 from django.utils import timezone
+from django.utils.functional import cached_property
 from pydantic import ValidationError
 
+from upwelling.core.encodings import Encoding, encoding
+from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
 from upwelling.web.productions.rules import Rules
 
@@ -46,6 +49,20 @@ class Production(models.Model):
             return Rules.model_validate(self.rules)
         except ValidationError:
             raise BadValue(f"The rules of {self.name} cannot be read. Set them again on its page.") from None
+
+    @cached_property
+    def definitions(self) -> dict[str, CustomEncoding]:
+        """The production's own encodings by name."""
+        return {row.name: row.custom for row in self.own_encodings.all()}
+
+    def checked_encoding(self, name: str) -> str:
+        """The full name of a built-in or own encoding; raises UnknownName. Empty stays empty."""
+        own = {known.lower(): known for known in self.definitions}.get(name.strip().lower())
+        return own or (encoding(name).name if name else "")
+
+    def encoding_named(self, name: str) -> Encoding:
+        """A built-in or own encoding; an own one made by a maker's LUT is the encoding that the LUT gives."""
+        return self.definitions[name].encoding() if name in self.definitions else encoding(name)
 
     def role_of(self, user: Any) -> str | None:
         """“technician”, “viewer”, or None for who is no member."""

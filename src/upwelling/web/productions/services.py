@@ -8,9 +8,13 @@ from django.db import transaction
 from django.utils.text import slugify
 from pydantic import ValidationError
 
-from upwelling.core.errors import BadValue
+from upwelling.core.encodings import ENCODINGS
+from upwelling.core.encodings.custom import CustomEncoding
+from upwelling.core.errors import BadValue, UnknownName
 from upwelling.core.outputs import output
 from upwelling.core.primaries import primaries
+from upwelling.web.encodings.models import OwnEncoding
+from upwelling.web.errors import Refused
 from upwelling.web.productions.models import Member, Production
 from upwelling.web.productions.rules import Rules
 
@@ -35,7 +39,37 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
         first = error.errors()[0]
         place = " ".join(str(part).replace("_", " ") for part in first["loc"])
         raise BadValue(f"{place.capitalize()}: {first['msg'].removeprefix('Value error, ')}.") from None
+    try:
+        rules = rules.model_copy(update={"default_encoding": production.checked_encoding(rules.default_encoding)})
+    except UnknownName as error:
+        raise BadValue(str(error)) from None
     rules.rendering.operation(primaries(rules.working), output(rules.output), rules.adaptation)
     production.rules = rules.model_dump(mode="json")
     production.save(update_fields=["rules"])
     return rules
+
+
+def define_encoding(production: Production, user: Any, body: dict[str, Any], *, replaces: str = "") -> OwnEncoding:
+    """Checks a definition, tries its round trip and saves it; raises BadValue or UnknownName and saves nothing."""
+    made = CustomEncoding.checked(body)
+    if made.name.lower() in {name.lower() for name in ENCODINGS}:
+        raise BadValue(f"“{made.name}” is the name of a built-in encoding. Choose another.")
+    taken = production.own_encodings.filter(name__iexact=made.name).exclude(name=replaces).first()
+    if taken:
+        raise BadValue(f"This production already has an encoding “{taken.name}”. Choose another name, or change that one.")
+    row, _ = OwnEncoding.objects.update_or_create(
+        production=production, name=replaces or made.name,
+        defaults={"name": made.name, "definition": made.model_dump(mode="json"), "report": made.report()[:300], "created_by": user})
+    return row
+
+
+def remove_encoding(row: OwnEncoding) -> None:
+    """Removes a definition; raises Refused while the production, a camera or a shot uses it."""
+    production = row.production
+    users = [camera.name for camera in production.cameras.filter(encoding=row.name)]
+    users += [shot.name for shot in production.shots.filter(encoding=row.name)[:3]]
+    if production.rule_set.default_encoding == row.name:
+        users.append("the production’s rules")
+    if users:
+        raise Refused(f"{row.name} is in use by {', '.join(users[:4])}. Give them another encoding first.")
+    row.delete()

@@ -30,7 +30,7 @@ def productions(request: HttpRequest) -> HttpResponse:
 def rules(request: HttpRequest, slug: str) -> HttpResponse:
     """Saves the rules, or says why not and keeps the old ones."""
     production = production_for(request.user, slug, change=True)
-    form = RulesForm(request.POST)
+    form = RulesForm(request.POST, production=production)
     if not form.is_valid():
         problem = "; ".join(f"{form.fields[name].label}: {error[0]}" for name, error in form.errors.items())
         messages.error(request, f"The rules were not changed. {problem}")

@@ -97,6 +97,8 @@ LOGIN_REDIRECT_URL = "/"
 LOGOUT_REDIRECT_URL = "login"
 AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
 
+MEDIA_FOLDER = Path(os.environ.get("UPWELLING_MEDIA") or DATA / "media")
+"""Footage that is registered where it lies must be under this folder."""
 UPLOAD_LIMIT = 800 * 1024 * 1024
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024

@@ -5,11 +5,13 @@ from __future__ import annotations
 from django import template
 from django.forms import BoundField
 
+from upwelling.web.footage.intake import ORIGINS, format_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.views import thumbnail_url
 
 register = template.Library()
 register.filter("thumbnail_url", thumbnail_url)
+register.filter("format_of", format_of)
 
 
 @register.filter
@@ -22,3 +24,15 @@ def trimmed(shot: Shot) -> bool:
 def unit(field: BoundField) -> str:
     """The unit a form field declares."""
     return str(field.field.widget.attrs.get("data-unit", ""))
+
+
+@register.filter
+def origin(where: str) -> str:
+    """Where a value comes from, ready to stand before the range."""
+    return f"{ORIGINS[where]}, " if ORIGINS.get(where) else ""
+
+
+@register.filter
+def big_picture(shot: Shot) -> str:
+    """The address of the shot's picture at working size."""
+    return thumbnail_url(shot).replace("/thumbnail/", "/picture/")

@@ -24,6 +24,8 @@ document.addEventListener("alpine:init", () => {
     compare: "now",
     held: false,
     point: null,
+    frame: 0,
+    stood: 0,
 
     init() {
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
@@ -34,10 +36,13 @@ document.addEventListener("alpine:init", () => {
         this.lines[stage] = this.$root.querySelector(`.stratum[data-stage=${stage}] p`).textContent;
         this.values[stage] = { a: "", b: "", c: "" };
       }
-      if (!this.data.settled) this.stage = "input";
+      if (!this.data.settled || !this.data.managed) this.stage = "input";
+      this.frame = this.stood = this.data.frames.stands;
       const { width, height } = this.data.frame;
       this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
       this.previews = new upwelling.Previews(this.data.urls.preview, (head) => this.show(head), (error) => this.complain("preview", error.message));
+      const here = this.$root.querySelector(".strip [aria-current]");
+      if (here) here.parentElement.scrollLeft = here.offsetLeft - here.parentElement.offsetLeft - here.parentElement.clientWidth / 2 + here.clientWidth / 2;
       this.bindControls();
       this.syncControls();
       this.refresh(true);
@@ -56,6 +61,13 @@ document.addEventListener("alpine:init", () => {
     get canRedo() { return this.data.editable && this.history.redo !== null; },
     get undoTitle() { return this.history.undo ? "Undo: " + this.history.undo + " (Ctrl Z)" : "Nothing to undo"; },
     get redoTitle() { return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo"; },
+    get ownDevelopment() { return this.settings.development !== null; },
+    get developmentFrom() { return this.ownDevelopment ? "this shot's own" : "the camera's"; },
+    get developmentText() {
+      return this.ownDevelopment ? "This shot has its own development." : "Shared by the camera's raw shots; moving a control makes it this shot's own.";
+    },
+    get frameText() { return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last; },
+    get stands() { return !this.data.editable || this.frame === this.stood; },
     get ownRendering() { return this.settings.rendering !== null; },
     get renderingFrom() { return this.ownRendering ? "this shot's own" : "the production's"; },
     get renderingText() {
@@ -111,16 +123,18 @@ document.addEventListener("alpine:init", () => {
       return Number((Math.round(value / step) * step).toFixed(6));
     },
     effective() {
-      return { ...this.settings, rendering: this.settings.rendering || this.data.production_rendering };
+      return {
+        ...this.settings, rendering: this.settings.rendering || this.data.production_rendering,
+        development: this.settings.development || this.data.shared_development,
+      };
     },
     get(path) { return path.split(".").reduce((place, key) => place[key], this.effective()); },
     set(path, value) {
       if (!this.data.editable) return;
       this.settle("typed");
       const keys = path.split(".");
-      if (keys[0] === "rendering" && this.settings.rendering === null) {
-        this.settings.rendering = { ...this.data.production_rendering };
-      }
+      const shared = { rendering: this.data.production_rendering, development: this.data.shared_development }[keys[0]];
+      if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
       const last = keys.pop();
       keys.reduce((place, key) => place[key], this.settings)[last] = value;
       this.syncControls();
@@ -198,6 +212,23 @@ document.addEventListener("alpine:init", () => {
       this.redrawTone();
       this.save("production's rendering");
     },
+    inheritDevelopment() {
+      this.settings.development = null;
+      this.syncControls();
+      this.save("camera's development");
+    },
+    scrub(event) { this.frame = Number(event.target.value); this.refresh(false); },
+    scrubbed() { this.refresh(true); },
+    async standFor() {
+      try {
+        const said = await (await upwelling.post(this.data.urls.stand, { frame: this.frame })).json();
+        this.stood = said.frame;
+        this.$refs.thumb.src = said.thumbnail;
+        this.settle("stand");
+      } catch (error) {
+        this.complain("stand", error.message);
+      }
+    },
     async redrawTone() {
       try {
         const said = await (await upwelling.post(this.data.urls.tone, { settings: this.settings })).json();
@@ -213,7 +244,7 @@ document.addEventListener("alpine:init", () => {
 
     // --- picture --------------------------------------------------------------------------------------------------
     refresh(lossless) {
-      this.previews.ask({ settings: this.settings, compare: this.held ? "untrimmed" : this.compare, lossless, point: this.point });
+      this.previews.ask({ settings: this.settings, compare: this.held ? "untrimmed" : this.compare, lossless, point: this.point, frame: this.frame });
     },
     show(head) {
       const canvas = this.$refs.picture;

@@ -1,8 +1,7 @@
-"""Makes the demo: the accounts, the Kilnlight production and its footage, if they are not there yet."""
+"""Makes the demo: the accounts, the Kilnlight production, its footage by every camera, and what a technician would have done by now."""
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -10,23 +9,17 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 
-from upwelling.core.media import write_still
-from upwelling.core.simulate.camera import A_CAM, B_CAM, SimulatedCamera
-from upwelling.core.simulate.kilnlight import SCENES
-from upwelling.web.footage.services import apply_settings, bring_in
+from upwelling.core.simulate.chart import CORNERS
+from upwelling.core.simulate.kilnlight_set import TAKES, Studio
+from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
+from upwelling.web.footage.models import Shot
+from upwelling.web.footage.pictures import make_thumbnails
+from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in
 from upwelling.web.footage.shot_settings import read_settings
 from upwelling.web.productions.models import Member, Production
-from upwelling.web.productions.services import create_production, set_rules
+from upwelling.web.productions.services import create_production, define_encoding
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
-# Scene, shot name, camera, file, exposure error in stops, gains on the camera's channels.
-SHOTS: tuple[tuple[str, str, SimulatedCamera, str, float, tuple[float, float, float]], ...] = (
-    ("Gathering room", "A012 Gathering room", A_CAM, "A012.dpx", 0.6, (1.0, 1.0, 1.0)),
-    ("Gathering room", "A014 Gathering room, under", A_CAM, "A014.dpx", -1.5, (1.06, 1.0, 0.90)),
-    ("Gathering room", "B007 Gathering room", B_CAM, "B007.tif", 0.8, (0.92, 1.0, 1.12)),
-    ("Colour store", "A021 Colour store", A_CAM, "A021.dpx", 0.0, (1.0, 1.0, 1.0)),
-    ("Colour store", "B011 Colour store, over", B_CAM, "B011.tif", 1.0, (1.05, 1.0, 0.94)),
-)
 # What a technician would have set by now, by shot name.
 TRIMS: dict[str, dict[str, Any]] = {
     "A014 Gathering room, under": {
@@ -35,6 +28,9 @@ TRIMS: dict[str, dict[str, Any]] = {
     },
     "B011 Colour store, over": {"exposure": {"stops": -0.9}, "white_balance": {"kelvin": 6100.0}},
 }
+CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
+ACCEPTED = ("A012 Gathering room", "A014 Gathering room, under", "B007 Gathering room", "A021 Colour store", "B011 Colour store, over",
+            "A031 Cold bench", "A099 Chart", "B099 Chart", "G099 Chart")
 
 
 class Command(BaseCommand):
@@ -52,22 +48,51 @@ class Command(BaseCommand):
         if production is None:
             production = create_production(users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop.")
             Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
-            set_rules(production, {"default_encoding": A_CAM.encoding_name})
-        missing = [row for row in SHOTS if not production.shots.filter(name=row[1]).exists()]
-        scenes: dict[str, Any] = {}
-        folder = Path(settings.FILES) / "incoming"
-        folder.mkdir(parents=True, exist_ok=True)
-        for number, (scene, name, camera, file, stops, gains) in enumerate(missing, 1):
-            if scene not in scenes:
-                self.stdout.write(f"Rendering the {scene.lower()} at 1920 × 1080 …")
-                scenes[scene] = SCENES[scene]()
-            self.stdout.write(f"Shooting {name} ({number} of {len(missing)})")
-            code = camera.shoot(scenes[scene], stops=stops, gains=gains, seed=number)
-            with tempfile.TemporaryDirectory(dir=folder) as temporary:
-                place = Path(temporary) / file
-                write_still(place, code, "10" if file.endswith(".dpx") else "16")
-                own = "" if camera is A_CAM else camera.encoding_name
-                shot = bring_in(production, users["technician"], file, place, name=name, encoding_name=own)
-            if name in TRIMS:
-                apply_settings(shot, users["technician"], read_settings(TRIMS[name]), version=0, label="trim")
+        self._shoot(production, users["technician"])
+        if not production.cameras.exists():
+            self._settle(production, users["technician"])
+        if not production.own_encodings.exists():
+            self._define(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
+
+    def _shoot(self, production: Production, technician: User) -> None:
+        """Writes each take's file under the media folder and registers it, if that was not done before."""
+        folder = Path(settings.MEDIA_FOLDER).resolve() / "kilnlight"
+        folder.mkdir(parents=True, exist_ok=True)
+        studio = Studio()
+        here = set(production.shots.values_list("original_name", flat=True))
+        missing = [take for take in TAKES if take.file not in here]
+        for number, take in enumerate(missing, 1):
+            self.stdout.write(f"Shooting {take.name} ({number} of {len(missing)})")
+            place = folder / take.file
+            if not place.exists():
+                studio.write(take, folder)
+            try:
+                shot = bring_in(production, technician, take.file, place, name=take.name, registered=True)
+            except AlreadyHere:
+                continue
+            if take.scene == "Chart":
+                shot.chart_corners = [list(corner) for corner in CORNERS]
+                shot.save(update_fields=["chart_corners"])
+
+    def _define(self, production: Production, technician: User) -> None:
+        """An invented rental camera that no list has, from its data sheet."""
+        define_encoding(production, technician, {
+            "name": "Emberlog", "note": "Invented data sheet of a rental body, page 4", "primaries": {
+                "red": [0.72, 0.28], "green": [0.17, 0.86], "blue": [0.11, -0.03], "white": [0.3127, 0.3290]},
+            "form": {"kind": "log", "base": 10, "log_slope": 0.262, "log_offset": 0.401, "linear_slope": 5.1, "linear_offset": 0.061,
+                     "break_linear": 0.012}})
+
+    def _settle(self, production: Production, technician: User) -> None:
+        for proposal in proposals(production, production.shots.all()):
+            if proposal.model:
+                camera = accept_proposal(production, proposal.key)
+                encoding = CAMERAS.get(proposal.model, "")
+                change_camera(camera, name="Stills" if not encoding else proposal.model, encoding=encoding, code_range="")
+        for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
+            if shot.name in ACCEPTED:
+                accept(shot)
+            if shot.name in TRIMS and not shot.states.exists():
+                apply_settings(shot, technician, read_settings(TRIMS[shot.name]), version=shot.version, label="trim")
+        for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
+            make_thumbnails(shot)

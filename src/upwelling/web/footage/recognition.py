@@ -1,0 +1,90 @@
+"""Recognition of shots: gathers what the production knows of a camera, stores the conclusion, and applies what is sure."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+from upwelling.core.encodings import ENCODINGS
+from upwelling.core.media import FileFacts, Footage, Raw
+from upwelling.core.recognise import FileClues, Recognition, Sibling, SignalFacts, recognise_file, recognise_raw, signal_facts
+from upwelling.web.footage.models import Camera, Shot
+
+LOOKED_AT = 3
+"""Frames of a movie or sequence that are looked at: first, middle, last."""
+
+
+def probe(footage: Footage) -> tuple[FileFacts, SignalFacts]:
+    """Facts of the file and of its signal."""
+    facts = footage.facts
+    if isinstance(footage, Raw):
+        return facts, signal_facts([footage.frame(0, quality="half")])
+    numbers = sorted({0, facts.frames // 2, facts.frames - 1})[:LOOKED_AT]
+    return facts, signal_facts([footage.frame(number) for number in numbers])
+
+
+def facts_as_json(facts: FileFacts) -> dict[str, Any]:
+    return {**asdict(replace(facts, metadata=dict(facts.metadata))), "notes": list(facts.notes)}
+
+
+def signal_as_json(signal: SignalFacts) -> dict[str, Any]:
+    return asdict(signal)
+
+
+def camera_by_metadata(shot: Shot) -> Camera | None:
+    """The production's camera with the same maker and model in its metadata, if there is exactly one.
+
+    Some formats carry a model without its maker: the model decides then.
+    """
+    make, model = maker_and_model(shot.metadata)
+    if not model:
+        return None
+    found = [camera for camera in shot.production.cameras.filter(model=model) if not make or camera.make in ("", make)]
+    return found[0] if len(found) == 1 else None
+
+
+def maker_and_model(metadata: dict[str, str]) -> tuple[str, str]:
+    """Maker and model from a file's metadata, whatever its keys are called."""
+    def first(*names: str) -> str:
+        for key, value in metadata.items():
+            if key.lower().rsplit(".", 1)[-1] in names and value.strip():
+                return value.strip()[:120]
+        return ""
+    return first("make", "manufacturer"), first("model", "camera")
+
+
+def _sibling(shot: Shot) -> Sibling | None:
+    camera = shot.camera
+    if camera is None or camera.encoding not in ENCODINGS:
+        return None
+    code_range = camera.range or ("legal" if shot.ycbcr else "full")
+    return Sibling(camera.name, camera.encoding, code_range, f"{camera.name} records {camera.encoding}")  # type: ignore[arg-type]
+
+
+def recognise(shot: Shot) -> Recognition:
+    """The conclusion for a shot from its stored facts, without opening the file."""
+    if shot.is_raw:
+        return recognise_raw(shot.facts, shot.signal)
+    return recognise_file(shot.facts, shot.signal, FileClues(shot.original_name, dict(shot.sidecar), _sibling(shot)))
+
+
+def apply_recognition(shot: Shot) -> None:
+    """Recognises a shot again and applies what is known or likely; a person's own word is never touched. Saves nothing.
+
+    An encoding that the shot would inherit anyway is left inherited.
+    """
+    if not shot.signal_json:
+        return
+    found = recognise(shot)
+    body = found.as_json()
+    body.pop("evidence")
+    shot.recognition = {**body, "evidence": [asdict(item) for item in found.evidence]}
+    if shot.state == Shot.State.SETTLED:
+        return
+    shot.state = Shot.State(found.state)
+    best = found.best
+    shot.encoding = ""
+    if best is None or found.state not in ("known", "likely"):
+        return
+    inherits = shot.settled.encoding == best.encoding
+    shot.encoding = "" if inherits else best.encoding

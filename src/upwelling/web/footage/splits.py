@@ -1,0 +1,86 @@
+"""Cutting a long flattened movie into shots."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from typing import Any
+
+from django.db import transaction
+
+from upwelling.core.media import Movie
+from upwelling.core.recognise import signal_facts
+from upwelling.core.scene_cuts import ranges, strengths
+from upwelling.web.errors import Refused
+from upwelling.web.footage.models import Shot, SplitPlan
+from upwelling.web.footage.recognition import apply_recognition, signal_as_json
+from upwelling.web.footage.services import apply_settings
+from upwelling.web.jobs.models import Job
+from upwelling.web.jobs.services import running
+
+
+@transaction.atomic
+def plan_split(shot: Shot, user: Any) -> SplitPlan:
+    """Starts looking for scene changes in a movie; raises Refused for anything else."""
+    if shot.kind != "movie":
+        raise Refused(f"{shot.name} is not a movie, so there is nothing to split.")
+    if shot.frames < 2:
+        raise Refused(f"{shot.name} has one frame, so there is nothing to split.")
+    job = Job.objects.create(kind="split", production=shot.production, created_by=user, message="Waiting for the worker")
+    plan, _ = SplitPlan.objects.update_or_create(shot=shot, defaults={"job": job, "strengths": []})
+    from upwelling.web.footage.tasks import find_cuts
+
+    transaction.on_commit(partial(find_cuts, plan.pk))
+    return plan
+
+
+def perform(plan_id: int) -> None:
+    """The work: decode once, measure each frame against the one before."""
+    plan = SplitPlan.objects.select_related("shot__production", "job").get(pk=plan_id)
+    if plan.job is None or plan.job.is_over:
+        return
+    shot = plan.shot
+    with running(plan.job) as progress:
+        footage = shot.footage
+        if not isinstance(footage, Movie):
+            raise Refused(f"{shot.name} is not a movie, so there is nothing to split.")
+        total = footage.facts.frames
+        values = strengths(footage.luma_frames(), lambda index: progress(min(index / total, 0.99), f"Frame {index + 1} of {total}"))
+        plan.strengths = [round(value, 4) for value in values[shot.first_frame:shot.last_frame + 1]]
+        plan.save(update_fields=["strengths"])
+
+
+@transaction.atomic
+def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
+    """Makes shots of a movie's ranges between cuts (frame numbers within the shot); the first keeps the shot's own page.
+
+    Every new shot begins with the settings, camera and encoding of the one it was cut from.
+    """
+    made = ranges(cut_frames, shot.frames)
+    if len(made) < 2:
+        raise Refused("There is no cut to split at. Add one, or lower the threshold.")
+    base, settings = shot.name[:108], shot.settings
+    first_frame = shot.first_frame
+    shots = []
+    for number, (start, end) in enumerate(made, 1):
+        part = shot if number == 1 else Shot.objects.get(pk=shot.pk)
+        if number > 1:
+            part.pk, part._state.adding, part.version, part.position = None, True, 0, 0
+        part.name, part.first_frame, part.frames = f"{base}, part {number}", first_frame + start, end - start + 1
+        part.frame = part.first_frame + part.frames // 2
+        _look_again(part)
+        part.save()
+        if number > 1 and settings.model_dump() != type(settings)().model_dump():
+            part = apply_settings(part, user, settings, version=0, label="from the movie it was cut from")
+        shots.append(part)
+    SplitPlan.objects.filter(shot=shot).delete()
+    return shots
+
+
+def _look_again(part: Shot) -> None:
+    """The signal of a part is its own: bars or clipping elsewhere in the movie are not."""
+    footage = part.footage
+    frames = sorted({part.first_frame, part.frame, part.last_frame})
+    part.signal_json = signal_as_json(signal_facts([footage.frame(frame) for frame in frames]))
+    apply_recognition(part)
+

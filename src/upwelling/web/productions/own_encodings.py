@@ -1,0 +1,140 @@
+"""A production's own encodings: the page, defining, removing."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST
+
+from upwelling.core.encodings import ENCODINGS
+from upwelling.core.encodings.custom import MakerLut
+from upwelling.core.encodings.pairs import parse_pairs
+from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.core.lut import Lut1D
+from upwelling.core.lut.formats import read_lut
+from upwelling.core.primaries import PRIMARIES
+from upwelling.web.encodings.models import OwnEncoding
+from upwelling.web.encodings.plots import plot
+from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.services import define_encoding, remove_encoding
+
+LARGEST_LUT = 20 * 2**20
+KINDS = (("log", "Camera log form", "constants from a data sheet"), ("table", "Table", "measured or published pairs of code and light"),
+         ("curve", "Known curve", "a built-in curve with other primaries"), ("lut", "Maker’s LUT", "a .cube with a declared output"))
+
+
+@require_http_methods(["GET", "POST"])
+def own_encodings(request: HttpRequest, slug: str) -> HttpResponse:
+    """The list, one of them plotted, and the form for a new one."""
+    production = production_for(request.user, slug, change=request.method == "POST")
+    given: dict[str, Any] = {}
+    if request.method == "POST":
+        given = request.POST.dict()
+        try:
+            row = define_encoding(production, request.user, _definition(request), replaces=request.POST.get("replaces", ""))
+        except UpwellingError as error:
+            messages.error(request, f"Not saved. {error}")
+        else:
+            messages.success(request, f"{row.name} is saved. {row.report}")
+            return redirect(f"{request.path}?name={row.name}")
+    rows = list(production.own_encodings.all())
+    chosen = next((row for row in rows if row.name == request.GET.get("name")), rows[0] if rows else None)
+    return render(request, "productions/own_encodings.html", {
+        "production": production, "role": production.role_of(request.user), "rows": [_row(row) for row in rows],
+        "chosen": _row(chosen) if chosen else None, "given": given, "kinds": KINDS, "kind": given.get("kind", "log"),
+        "primaries": list(PRIMARIES), "encodings": list(ENCODINGS),
+        "curves": sorted({e.curve_name for e in ENCODINGS.values()}),
+    })
+
+
+def _row(row: OwnEncoding) -> dict[str, Any]:
+    custom = row.custom
+    made = custom.encoding()
+    form: Any = custom.form
+    is_lut = isinstance(form, MakerLut)
+    return {
+        "row": row, "kind": {k: title for k, title, _ in KINDS}[form.kind], "made": made, "plot": None if is_lut else plot(made),
+        "lut": is_lut, "gives": form.gives if is_lut else "", "size": f"{form.dimensions}D, {form.size}" if is_lut else "",
+        "codes": [] if is_lut else [{"percent": f"{r * 100:g} %", "code": made.code_of(r) * 1023} for r in (0.0, 0.18, 0.90)],
+        "stops": None if is_lut else made.stops, "space": made.primaries,
+    }
+
+
+def _definition(request: HttpRequest) -> dict[str, Any]:
+    post = request.POST
+    kind = post.get("kind", "log")
+    body: dict[str, Any] = {"name": post.get("name", "").strip(), "note": post.get("note", "").strip(),
+                            "default_range": post.get("default_range", "full"), "form": _form(request, kind)}
+    space = post.get("primaries", "BT.709")
+    if space == "own":
+        body["primaries"] = {key: [_number(post.get(f"{key}_x"), f"{key} x"), _number(post.get(f"{key}_y"), f"{key} y")]
+                             for key in ("red", "green", "blue", "white")}
+    else:
+        body["primaries"] = space
+    return body
+
+
+def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
+    post = request.POST
+    if kind == "log":
+        names = ("base", "log_slope", "log_offset", "linear_slope", "linear_offset", "break_linear")
+        form: dict[str, Any] = {"kind": "log", **{name: _number(post.get(name), name.replace("_", " ")) for name in names}}
+        if post.get("toe_slope", "").strip():
+            form["toe_slope"] = _number(post.get("toe_slope"), "slope of the straight part")
+        return form
+    if kind == "curve":
+        return {"kind": "curve", "name": post.get("curve", "")}
+    if kind == "table":
+        lut = _uploaded(request, "table_file")
+        if lut is not None:
+            if not isinstance(lut, Lut1D):
+                raise BadValue("A 3D LUT holds colours, not a curve. Choose “Maker’s LUT”, or hand in a 1D LUT.")
+            codes = np.linspace(lut.domain.low[1], lut.domain.high[1], lut.size)
+            return {"kind": "table", "code": codes.tolist(), "light": lut.table[:, 1].astype(float).tolist()}
+        code, light = parse_pairs(post.get("pairs", ""), _number(post.get("code_top", "1"), "code scale"))
+        return {"kind": "table", "code": code, "light": light}
+    lut = _uploaded(request, "lut_file")
+    if lut is None:
+        raise BadValue("Choose the maker’s .cube file.")
+    return {"kind": "lut", "dimensions": 1 if isinstance(lut, Lut1D) else 3, "size": lut.size, "low": lut.domain.low, "high": lut.domain.high,
+            "data": MakerLut.pack(lut.table), "expects": post.get("expects", "full"), "gives": post.get("gives", ""),
+            "gives_range": post.get("gives_range", "full")}
+
+
+def _uploaded(request: HttpRequest, field: str) -> Any:
+    given = request.FILES.get(field)
+    if given is None:
+        return None
+    if given.size and given.size > LARGEST_LUT:
+        raise BadValue(f"{given.name} is larger than {LARGEST_LUT // 2**20} MiB. A 65-point .cube is smaller.")
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder) / (Path(given.name or "lut.cube").name[-80:])
+        place.write_bytes(given.read())
+        return read_lut(place)
+
+
+def _number(text: str | None, name: str) -> float:
+    try:
+        return float((text or "").replace("−", "-").replace(",", ".").strip())
+    except ValueError:
+        raise BadValue(f"“{name}” must be a number.") from None
+
+
+@require_POST
+def remove(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Removes a definition that nothing uses."""
+    production: Production = production_for(request.user, slug, change=True)
+    row = get_object_or_404(OwnEncoding, pk=pk, production=production)
+    try:
+        remove_encoding(row)
+    except UpwellingError as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(request, f"{row.name} is removed.")
+    return redirect("own-encodings", slug)
