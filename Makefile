@@ -25,6 +25,7 @@ check: .venv/.dev
 
 bench: .venv/.dev
 	$(PYTHON) benchmarks/run.py
+	$(PYTHON) benchmarks/intake.py
 
 screenshots: .venv/.dev
 	$(PYTHON) scripts/screenshots.py http://$(HOST):$(PORT)

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from playwright.sync_api import sync_playwright
 from tests.core.witness import ffmpeg_write
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.kilnlight import gathering_room
+from upwelling.core.simulate.kilnlight_set import TAKES, Studio
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
          "--disable-component-update", "--disable-quic"]
@@ -24,6 +26,7 @@ from upwelling.web.productions.models import Member
 tess = User.objects.create_user("tess", password="gather-and-blow")
 vera = User.objects.create_user("vera", password="gather-and-blow")
 made = create_production(tess, "Kilnlight")
+create_production(tess, "Intake")
 Member.objects.create(production=made, user=vera, role="viewer")
 """
 
@@ -44,6 +47,12 @@ def server(tmp_path_factory):
     """The address of a running `serve`, web and worker."""
     data = tmp_path_factory.mktemp("data")
     environment = {**os.environ, "UPWELLING_DATA": str(data)}
+    shelf = data / "media" / "day one"
+    shelf.mkdir(parents=True)
+    studio = Studio(480, 2)
+    for take in TAKES:
+        if take.scene == "Chart" or take.fault in ("untagged", "flattened", "burned in"):
+            studio.write(replace(take, frames=8), shelf)
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
     subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)

@@ -19,15 +19,18 @@ def brought_in(browser, server, footage):
     page.press("#id_password", "Enter")
     page.click("a:has-text('Kilnlight')")
     assert "No footage yet" in page.content()
+    page.click("nav a:has-text('Intake')")
     page.set_input_files("input[type=file]", [footage / "A012.dpx", footage / "B007.png", footage / "cut.dpx"])
     page.wait_for_selector("text=cut.dpx: the file is cut short")
+    page.wait_for_selector("tbody tr:nth-child(2)")
     page.reload()
     assert page.locator("tbody tr").count() == 2
-    assert "2 without an encoding" in page.content()
-    page.select_option("select[aria-label='Encoding of A012']", "S-Log3/S-Gamut3.Cine")
-    page.wait_for_selector("tr:has-text('A012') :text('saved')")
-    page.select_option("select[aria-label='Encoding of B007']", "V-Log/V-Gamut")
-    page.wait_for_selector("tr:has-text('B007') :text('saved')")
+    assert page.locator("tbody :text('not settled')").count() == 2
+    for name, encoding in (("A012", "S-Log3/S-Gamut3.Cine"), ("B007", "V-Log/V-Gamut")):
+        page.check(f"input[aria-label='Select {name}']")
+        page.select_option("select[aria-label='Encoding of the selected shots']", encoding)
+        page.wait_for_selector(f"tr:has-text('{name}'):has-text('Settled by hand')")
+        page.uncheck(f"input[aria-label='Select {name}']")
     context.close()
     return server
 
@@ -200,12 +203,12 @@ def test_slow_saves_keep_each_state(brought_in, sign_in):
 
 def test_dropping_a_file_shows_its_fate(brought_in, sign_in):
     page = sign_in()
-    page.goto(f"{brought_in}/p/kilnlight/")
+    page.goto(f"{brought_in}/p/kilnlight/intake/")
     transfer = page.evaluate_handle("() => { const t = new DataTransfer(); t.items.add(new File(['no picture'], 'notes.png')); return t; }")
     page.dispatch_event(".drop", "dragover", {"dataTransfer": transfer})
     assert "hovering" in page.locator(".drop").get_attribute("class")
     page.dispatch_event(".drop", "drop", {"dataTransfer": transfer})
-    page.wait_for_selector("text=notes.png: is not a still this program reads")
+    page.wait_for_selector("text=notes.png: is nothing this program reads")
     assert page.locator("tbody tr").count() == 2
 
 
@@ -231,9 +234,9 @@ def test_a_viewer_looks(brought_in, sign_in):
     page = open_bench(sign_in("vera"), brought_in)
     assert page.locator("input[aria-label='Exposure, slider']").is_disabled()
     assert page.locator("[data-switch=trim_on]").is_disabled()
-    page.goto(f"{brought_in}/p/kilnlight/")
+    page.goto(f"{brought_in}/p/kilnlight/intake/")
     assert page.locator("input[type=file]").count() == 0
-    assert page.locator("select[aria-label='Encoding of A012']").is_disabled()
+    assert page.locator(".bulk").count() == 0
 
 
 @pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768), (2560, 1300)])

@@ -172,3 +172,24 @@ def test_as_a_program():
     done = subprocess.run([sys.executable, "-m", "upwelling", "--help"], capture_output=True, text=True, check=True, timeout=60)
     for command in ("encodings", "convert", "render", "bake", "apply", "verify", "inspect"):
         assert command in done.stdout
+
+
+def test_probe_and_movie_frames(kilnlight, tmp_path, capsys):
+    """What each file is, and a movie's frame and a raw rendered; the frame is the one asked for."""
+    assert main(["probe", str(kilnlight / "P003.mp4"), str(kilnlight / "S0101.dng"), str(kilnlight / "G005.mp4")]) == 0
+    said = capsys.readouterr().out
+    for words in ("P003.mp4: known: HLG/BT.2020 (legal)", "S0101.dng: known: raw mosaic", "G005.mp4: contradictory", "probably log"):
+        assert words in said
+    (tmp_path / "bad.mov").write_bytes(b"\0\0\0\x18ftypqt  ")
+    assert main(["probe", "--json", str(tmp_path / "bad.mov")]) == 2
+    assert "cannot be opened" in json.loads(capsys.readouterr().out)[0]["error"]
+    for frame in (0, 23):
+        assert main(["convert", str(kilnlight / "A016.mov"), str(tmp_path / f"{frame}.exr"), "--from", "S-Log3/S-Gamut3.Cine", "--to", "linear/AP1",
+                     "--frame", str(frame)]) == 0
+    first, last = (read_still(tmp_path / f"{n}.exr").code for n in (0, 23))
+    assert np.abs(np.log2(np.median(first) / np.median(last))) < 1.5
+    assert np.abs(first - last).mean() > 1e-3
+    assert main(["render", str(kilnlight / "S0101.dng"), str(tmp_path / "raw.png"), "--from", "linear/AP1", "--to", "sRGB"]) == 0
+    assert 0.2 < read_still(tmp_path / "raw.png").code.mean() < 0.7
+    assert main(["convert", str(kilnlight / "S0101.dng"), str(tmp_path / "x.exr"), "--from", "linear/AP1", "--to", "linear/AP0"]) == 2
+    assert "Use `upwelling render`" in capsys.readouterr().err

@@ -118,3 +118,23 @@ def test_every_curve_says_what_it_is():
         assert member.source
         assert member.explanation
         assert member.linear_unit
+
+
+# coloraide 8.13: its spaces hold the curve; a neutral of light in, its code out.
+@pytest.mark.parametrize(("name", "space", "linear_space", "scale"), [
+    ("sRGB", "srgb", "srgb-linear", 1.0), ("PQ", "rec2100-pq", "rec2020-linear", 203 / 10000), ("HLG", "rec2100-hlg", "rec2020-linear", None),
+    ("ACEScct", "acescct", "acescg", 1.0), ("ACEScc", "acescc", "acescg", 1.0)])
+def test_against_coloraide(name, space, linear_space, scale):
+    from coloraide.everything import ColorAll
+
+    for code in (0.2, 0.4, 0.55, 0.7):
+        theirs = ColorAll(space, [code] * 3)
+        if name == "HLG":
+            # coloraide scales HLG so that 75 % is 203/1000 of the peak in rec2020-linear after its OOTF-free curve.
+            white = ColorAll(space, [0.75] * 3).convert("xyz-d65")["y"]
+            ratio = theirs.convert("xyz-d65")["y"] / white
+            ours = float(CURVES[name].to_linear(np.array(code)) / CURVES[name].to_linear(np.array(0.75)))
+            assert ours == pytest.approx(ratio, rel=2e-6)
+            continue
+        y = theirs.convert("xyz-d65")["y"] if name == "PQ" else theirs.convert(linear_space)[1]
+        assert float(CURVES[name].to_linear(np.array(code))) == pytest.approx(y * scale, rel=1e-5)

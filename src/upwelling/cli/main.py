@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from upwelling.cli import luts, pictures
+from upwelling.cli import footage, luts, pictures
 from upwelling.core.errors import UpwellingError
 
 
@@ -21,6 +21,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
     luts.add_commands(commands)
     pictures.add_commands(commands)
+    footage.add_commands(commands)
     return parser
 
 

@@ -41,7 +41,7 @@ def path_from(options: argparse.Namespace) -> Path:
                 raise BadValue(f"{flag} is missing. Give {flag}, or a --recipe that holds it.")
         body = {"input": {}, "display": {}}
     if options.source:
-        body["input"]["encoding"] = options.source
+        body["input"] |= {"encoding": options.source, "custom": None}
     if options.target:
         body["display"]["output"] = options.target
     if options.adaptation:

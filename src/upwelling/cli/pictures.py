@@ -6,13 +6,16 @@ import argparse
 import sys
 from typing import Any
 
+from upwelling.cli.footage import add_frame_option, read_frame
 from upwelling.cli.paths import add_path_options, add_range_option, path_from
 from upwelling.core import engine
 from upwelling.core.encodings import Range, encoding
+from upwelling.core.errors import UnreadableFile
 from upwelling.core.lut.formats import read_lut
-from upwelling.core.media import Depth, container_for, read_still, write_still
+from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
 from upwelling.core.operations import run_reference
-from upwelling.core.path import convert_operations
+from upwelling.core.path import CameraFile, convert_operations
+from upwelling.core.raw import RawSettings
 
 _DEPTHS = ["8", "10", "12", "16", "half", "float"]
 _BITS = {"8": 8, "10": 10, "12": 12}
@@ -20,7 +23,7 @@ _BITS = {"8": 8, "10": 10, "12": 12}
 
 def add_commands(commands: Any) -> None:
     """Declares convert, render and apply."""
-    convert = commands.add_parser("convert", help="change a still's encoding, colourimetrically: no tone map")
+    convert = commands.add_parser("convert", help="change the encoding of a still or a movie's frame, colourimetrically: no tone map")
     convert.add_argument("src", metavar="SRC")
     convert.add_argument("dst", metavar="DST")
     convert.add_argument("--from", dest="source", required=True, metavar="ENCODING")
@@ -28,7 +31,7 @@ def add_commands(commands: Any) -> None:
     add_range_option(convert)
     convert.set_defaults(run=_convert)
 
-    render = commands.add_parser("render", help="render a still for a display, through trim, look and tone map")
+    render = commands.add_parser("render", help="render a still, raw or movie's frame for a display, through trim, look and tone map")
     render.add_argument("src", metavar="SRC")
     render.add_argument("dst", metavar="DST")
     add_path_options(render)
@@ -41,6 +44,8 @@ def add_commands(commands: Any) -> None:
     apply.add_argument("--interpolation", choices=["tetrahedral", "trilinear"], default="tetrahedral")
     apply.set_defaults(run=_apply)
     render.add_argument("--exact", action="store_true", help="compute in float64 instead of the float32 engine")
+    for command in (convert, render):
+        add_frame_option(command)
     for command in (convert, render, apply):
         command.add_argument("--depth", choices=_DEPTHS, help="depth written, where the format allows it")
 
@@ -48,10 +53,12 @@ def add_commands(commands: Any) -> None:
 def _convert(options: argparse.Namespace) -> int:
     source, target = encoding(options.source), encoding(options.target)
     container = container_for(options.dst)
-    still = read_still(options.src)
-    side: Range = options.range or "full"
+    still, footage, side = read_frame(options, options.range)
+    if isinstance(footage, Raw):
+        raise UnreadableFile(options.src, "is a raw mosaic, which has no encoding to convert from. Use `upwelling render`.")
+    target_range: Range = options.range or "full"
     depth: Depth = options.depth or container.depths[-1]
-    operations = convert_operations(source, target, options.adaptation or "CAT02", source_range=side, target_range=side,
+    operations = convert_operations(source, target, options.adaptation or "CAT02", source_range=side, target_range=target_range,
                                     source_depth=still.integer_depth, target_depth=_BITS.get(depth, 16))
     code = run_reference(operations, still.code.astype("float64"))
     tags = {"primaries": target.primaries, "transfer": target.curve_name}
@@ -62,11 +69,15 @@ def _convert(options: argparse.Namespace) -> int:
 def _render(options: argparse.Namespace) -> int:
     path = path_from(options)
     container = container_for(options.dst)
-    still = read_still(options.src)
+    still, footage, side = read_frame(options, path.camera.range if options.recipe else options.range)
+    if isinstance(footage, Raw):
+        own = path.camera.raw or RawSettings(profile=footage.profile)
+        path = path.model_copy(update={"camera": CameraFile(raw=own, depth=16),
+                                       "input": path.input.model_copy(update={"encoding": f"linear/{path.working}", "custom": None})})
     depth: Depth = options.depth or ("16" if "16" in container.depths else container.depths[-1])
     if not options.recipe:  # a legal range means the legal codes of the depths that are read and written
         path = path.model_copy(update={
-            "camera": path.camera.model_copy(update={"depth": still.integer_depth}),
+            "camera": path.camera.model_copy(update={"depth": still.integer_depth, "range": side}),
             "display": path.display.model_copy(update={"depth": _BITS.get(depth, 16)}),
         })
     code = path.apply(still.code) if options.exact else engine.run(engine.compile_operations(path.operations()), still.code)

@@ -6,8 +6,10 @@ import numpy as np
 
 from upwelling.core.engine import compile_operations, run
 from upwelling.core.lut import Lut3D, lattice
+from upwelling.core.media.ycbcr import Planes, to_rgb_code
 from upwelling.core.operations import Affine
 from upwelling.core.primaries import primaries
+from upwelling.core.raw.mosaic import QUALITIES, Mosaic
 from upwelling.core.scopes import camera_plateau, parade, stop_histogram
 
 
@@ -18,6 +20,10 @@ def warm() -> None:
     parade(picture)
     stop_histogram(picture, primaries("AP1"))
     camera_plateau(picture)
+    flat = np.full((8, 8), 512, np.uint16)
+    to_rgb_code(Planes(flat, flat[:, ::2], flat[:, ::2], 10), "BT.709", "legal")
+    for quality in QUALITIES:
+        Mosaic(flat).camera_rgb(quality)
     table = Lut3D(lattice(2).astype(np.float32))
     table.apply(picture)
     table.apply(picture, plain=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -84,12 +85,16 @@ class Encoding:
         The lowest is where one 10-bit code is worth a whole stop (computed from the curve), as below it nothing can
         be told apart; the highest is code 1.0.
         """
-        high = math.log2(float(self.neutral_to_linear(np.array(1.0))) / 0.18)
-        for stop in np.arange(0.0, -24.0, -0.1):
-            pair = self.neutral_from_linear(0.18 * np.exp2(np.array([stop, stop - 1.0])))
-            if (pair[0] - pair[1]) * 1023 < 1.0:
-                return float(round(stop, 1)), high
-        return -24.0, high
+        return _stops(self)
+
+
+@lru_cache(maxsize=256)
+def _stops(encoding: Encoding) -> tuple[float, float]:
+    high = math.log2(float(encoding.neutral_to_linear(np.array(1.0))) / 0.18)
+    places = np.arange(0.0, -24.0, -0.1)
+    codes = encoding.neutral_from_linear(0.18 * np.exp2(np.stack([places, places - 1.0])))
+    flat = (codes[0] - codes[1]) * 1023 < 1.0
+    return (float(round(places[int(np.argmax(flat))], 1)) if flat.any() else -24.0), high
 
 
 def legal_to_full(code: Any, depth: int) -> Any:

@@ -13,6 +13,7 @@ from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.raw.demosaic_kernel import demosaic_bilinear, demosaic_malvar
 
 Quality = Literal["half", "bilinear", "full"]
+QUALITIES: tuple[Quality, ...] = ("half", "bilinear", "full")
 """half: one pixel of each 2 × 2 cell; bilinear: fast, full size; full: Malvar, He and Cutler's linear filters."""
 
 

@@ -20,6 +20,7 @@ def library(request: HttpRequest) -> HttpResponse:
     return render(request, "encodings/library.html", {
         "rows": rows, "chosen": chosen, "plot": plot(chosen), "space": primaries(chosen.primaries_name),
         "curve": chosen.curve, "stops": chosen.stops,
+        "pairs": [e for e in ENCODINGS.values() if e.curve_name == chosen.curve_name and e.name != chosen.name and e.curve_name != "linear"],
         "anchors": [{"percent": f"{r * 100:g} %", "code": chosen.code_of(r) * 1023, "published": published.get(r)}
                     for r in (0.0, 0.18, 0.90)],
     })

@@ -21,6 +21,7 @@ from upwelling.core.media import ENDINGS, READABLE
 from upwelling.web.errors import Refused
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.cameras import accept_proposal, assign, create_camera, proposals
+from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.models import Arrival, Shot, shots_of
 from upwelling.web.footage.services import accept, already_display, reconsider, set_managed, settle_encoding
 from upwelling.web.footage.views import recorded_url, thumbnail_url
@@ -65,7 +66,7 @@ def row_of(shot: Shot) -> dict[str, Any]:
         "reasons": reasons[:1] or levels[:1] or ["nothing in the file says what it is"], "more": [*reasons[1:], *levels[:6]],
         "candidates": [c for c in candidates if c["encoding"] != now.encoding][:3], "contradictions": found.get("contradictions", []),
         "remarks": remarks, "burned": any(r.kind == "burned" for r in remarks), "origin": ORIGINS.get(now.encoding_from, ""),
-        "format": format_of(shot),
+        "format": format_of(shot), "inherited": inherited_encoding(shot)[0] if now.encoding_from == "shot" else "",
     }
 
 

@@ -1,0 +1,78 @@
+"""Reading footage on the command line, and the command that says what a file is."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from upwelling.core.encodings import Range
+from upwelling.core.errors import UnreadableFile
+from upwelling.core.media import Footage, Movie, Raw, Reading, Still, open_footage
+from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
+
+
+def add_commands(commands: Any) -> None:
+    """Declares probe."""
+    probing = commands.add_parser("probe", help="say what files are: format, tags, probable encoding and why, remarks")
+    probing.add_argument("files", nargs="+", metavar="FILE")
+    probing.add_argument("--json", action="store_true")
+    probing.set_defaults(run=_probe)
+
+
+def add_frame_option(command: argparse.ArgumentParser) -> None:
+    """Declares --frame."""
+    command.add_argument("--frame", type=int, default=0, help="frame of a movie, from 0")
+
+
+def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
+    """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
+    footage = open_footage(options.src)
+    if isinstance(footage, Movie) and footage.facts.ycbcr:
+        tagged = footage.default_reading
+        reading = Reading(said or tagged.range, tagged.matrix)
+        return footage.frame(options.frame, reading), footage, reading.range
+    return footage.frame(options.frame), footage, said or "full"
+
+
+def _recognise(path: Path) -> tuple[Any, Recognition]:
+    footage = open_footage(path)
+    facts = footage.facts
+    if isinstance(footage, Raw):
+        return facts, recognise_raw(facts, signal_facts([footage.frame(quality="half")]))
+    stills = [footage.frame(number) for number in sorted({0, facts.frames // 2, facts.frames - 1})]
+    return facts, recognise_file(facts, signal_facts(stills), FileClues(path.name, read_sidecars(path)))
+
+
+def _probe(options: argparse.Namespace) -> int:
+    rows, failed = [], False
+    for name in options.files:
+        try:
+            facts, found = _recognise(Path(name))
+        except UnreadableFile as error:
+            failed = True
+            rows.append({"file": name, "error": str(error)})
+            continue
+        body = found.as_json()
+        rows.append({"file": name, "kind": facts.kind, "container": facts.container, "codec": facts.codec, "depth": facts.depth,
+                     "width": facts.width, "height": facts.height, "frames": facts.frames, "rate": facts.rate, "tags": asdict(facts.tags),
+                     **{key: body[key] for key in ("state", "candidates", "contradictions", "remarks", "evidence", "raw")}})
+    if options.json:
+        print(json.dumps(rows, indent=2, ensure_ascii=False))
+    else:
+        for row in rows:
+            _say(row)
+    return 2 if failed else 0
+
+
+def _say(row: dict[str, Any]) -> None:
+    if "error" in row:
+        print(f"{row['file']}: {row['error']}")
+        return
+    best = "raw mosaic" if row["raw"] else ", ".join(f"{c['encoding']} ({c['range']})" for c in row["candidates"][:1]) or "nothing speaks for any encoding"
+    print(f"{row['file']}: {row['state']}: {best}")
+    print(f"  {row['container']} {row['codec']}, {row['width']} × {row['height']}, {row['depth']} bit, {row['frames']} frame{'s' if row['frames'] != 1 else ''}")
+    for text in [*row["contradictions"], *(e["text"] for e in row["evidence"] if e["kind"] != "signal"), *(r["text"] for r in row["remarks"])]:
+        print(f"  {text}")

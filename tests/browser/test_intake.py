@@ -1,0 +1,154 @@
+"""Intake in the browser: a folder registered, cameras accepted, keys, a chart dragged, a reel split, raw and frames on the Bench."""
+
+import re
+
+import pytest
+
+
+@pytest.fixture(scope="module")
+def registered(browser, server):
+    """The folder registered and its cameras accepted, by hand in the page."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(f"{server}/sign-in/")
+    page.fill("#id_username", "tess")
+    page.fill("#id_password", "gather-and-blow")
+    page.press("#id_password", "Enter")
+    page.goto(f"{server}/p/intake/intake/")
+    page.select_option("select[name=folder]", "day one")
+    page.click("button:has-text('Register')")
+    page.wait_for_selector("tbody tr:nth-child(8)", timeout=60000)
+    page.click("button:has-text('Clear this list')")
+    page.click("form:has-text('A-cam') >> button:has-text('Make it a camera')")
+    page.wait_for_selector("text=S-Log3/S-Gamut3.Cine >> nth=0")
+    context.close()
+    return f"{server}/p/intake"
+
+
+def test_states_after_registering(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    for name, state in (("P099", "Known"), ("S0199", "Known"), ("G099", "Contradictory"), ("P004", "Unknown"), ("A090", "Known"),
+                        ("A033", "Contradictory"), ("A099", "Likely")):
+        assert state in page.locator(f"tbody tr:has-text('{name}')").inner_text(), name
+    page.click(".filters a:has-text('Contradictory')")
+    assert page.locator("tbody tr").count() == 2
+    page.click("tr:has-text('A033') >> button:has-text('Already display-referred')")
+    page.wait_for_function("() => document.querySelectorAll('tbody tr').length === 1")
+    page.goto(f"{registered}/intake/")
+    assert "BT.1886/BT.709" in page.locator("tbody tr:has-text('A033')").inner_text()
+
+
+def test_keys_in_the_table(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/?state=known")
+    rows = page.locator("tbody tr")
+    rows.nth(0).focus()
+    page.keyboard.press("Space")
+    assert page.inner_text(".bulk .mono") == "1 selected"
+    page.keyboard.press("Shift+ArrowDown")
+    assert page.inner_text(".bulk .mono") == "2 selected"
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Space")
+    assert page.inner_text(".bulk .mono") == "1 selected"
+    page.keyboard.press("e")
+    page.wait_for_function("() => document.activeElement.dataset.verb === 'encoding'")
+    rows.nth(0).focus()
+    page.keyboard.press("Enter")
+    page.wait_for_url(re.compile("/bench/"))
+    page.wait_for_selector("canvas[data-fingerprint]")
+
+
+def test_a_chart_is_dragged_into_place(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('A099') >> a:has-text('A-cam')")
+    page.click("tr:has-text('A099') >> a:has-text('mark')")
+    page.wait_for_selector("circle.corner")
+    corner = page.locator("circle.corner").nth(2)
+    box = corner.bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] - 120, box["y"] - 60, steps=4)
+    page.mouse.up()
+    page.click("text=Read the chart here")
+    page.wait_for_selector("text=This is no chart shot")
+    off = float(page.inner_text("[data-figure=median]"))
+    box = corner.bounding_box()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    frame = page.locator("svg.chartframe").bounding_box()
+    page.mouse.move(frame["x"] + 0.80 * frame["width"], frame["y"] + 0.90 * frame["height"], steps=4)
+    page.mouse.up()
+    corner.focus()
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("ArrowRight")
+    page.click("text=Read the chart here")
+    page.wait_for_function("(old) => Number(document.querySelector('[data-figure=median]').textContent) < old", arg=off)
+    assert float(page.inner_text("[data-figure=median]")) < 1
+
+
+def test_a_reel_is_split(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('A090') >> a:has-text('split')")
+    page.click("text=Look for scene changes")
+    page.wait_for_selector("text=3 shots would be made", timeout=60000)
+    page.fill("input[type=number]", "12")
+    page.click("button:has-text('Add')")
+    page.wait_for_selector("text=4 shots would be made")
+    page.click("button[aria-label='Take away the cut at frame 12']")
+    page.wait_for_selector("text=3 shots would be made")
+    page.locator("input[type=range]").fill("0.95")
+    page.wait_for_selector("text=No cut: lower the threshold")
+    page.locator("input[type=range]").fill("0.3")
+    page.click("button:has-text('Make the shots')")
+    page.wait_for_selector("text=is now 3 shots")
+    assert page.locator("tbody tr:has-text('part')").count() == 3
+
+
+def test_raw_is_developed_and_frames_are_scrubbed(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('S0199') >> a.strong")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    page.click(".pick[data-stage=camera]")
+    before = page.locator("canvas.picture").get_attribute("data-fingerprint")
+    page.select_option("select.choice[data-path='development.balance']", "tungsten")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
+    page.wait_for_selector("text=This shot has its own development")
+    assert "tungsten, 2850 K" in page.inner_text(".stratum[data-stage=camera] p")
+    page.click("button:has-text(\"Return to the camera's\")")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=before)
+    page.wait_for_load_state("networkidle")
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('P099') >> a.strong")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    page.locator("input[aria-label=Frame]").fill("6")
+    page.wait_for_selector("text=6 of 0…7")
+    page.click("text=Let it stand for the shot")
+    page.wait_for_function("() => document.querySelector('.frames ~ .tool').disabled")
+    page.click(".pick[data-stage=input]")
+    page.click("button:has-text('Display light of an HLG screen')")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    assert "HLG display/BT.2020" in page.inner_text(".stratum[data-stage=input] p")
+
+
+def test_an_encoding_is_defined_and_the_pages_fit(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/encodings/")
+    page.fill("input[name=name]", "Emberlog")
+    for name, value in (("log_slope", "0.26"), ("log_offset", "0.4"), ("linear_slope", "5"), ("linear_offset", "0.06"), ("break_linear", "0.01")):
+        page.fill(f"input[name={name}]", value)
+    page.select_option("select[name=primaries]", "own")
+    page.fill("input[name=red_x]", "0.7")
+    page.click("text=Try it and save")
+    page.wait_for_selector("text=Not saved. “red y” must be a number")
+    assert page.input_value("input[name=log_slope]") == "0.26"
+    for name, value in (("red_y", "0.29"), ("green_x", "0.17"), ("green_y", "0.85"), ("blue_x", "0.1"), ("blue_y", "0.02")):
+        page.fill(f"input[name={name}]", value)
+    page.click("text=Try it and save")
+    page.wait_for_selector("text=Emberlog is saved. Round trip")
+    for address in ("intake/", "encodings/", ""):
+        page.goto(f"{registered}/{address}")
+        assert page.evaluate("() => document.documentElement.scrollWidth") <= 1280
