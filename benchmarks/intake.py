@@ -2,7 +2,7 @@
 
 Ours: facts, three frames of a movie, levels, recognition, and both thumbnails. Theirs: ffprobe's facts and one scaled JPEG. The
 peers are the command-line programs of Debian's ffmpeg; their start of a process is part of what they cost. Files: the Kilnlight
-set at 1920 × 1080 (movies 1280 × 720), some twice.
+set at 1600 × 900 (movies 800 × 448), some twice.
 """
 
 from __future__ import annotations
@@ -16,14 +16,13 @@ from pathlib import Path
 
 import numpy as np
 
-from upwelling.core.media import Raw, Reading, open_footage
+from upwelling.core.media import Raw, Reading, looked_at, open_footage
 from upwelling.core.path import CameraFile, Display, Input
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.raw import RawSettings
 from upwelling.core.recognise import FileClues, read_sidecars, recognise_file, recognise_raw, signal_facts
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio
-from upwelling.web.footage.frames import reduced
-from upwelling.web.footage.pictures import as_recorded, thumbnail
+from upwelling.web.footage.pictures import as_recorded, reduced, thumbnail
 
 COUNT = 40
 
@@ -32,11 +31,11 @@ def ours(place: Path) -> None:
     footage = open_footage(place)
     facts = footage.facts
     if isinstance(footage, Raw):
-        stills = [footage.frame(quality="half")]
+        stills = looked_at(footage)
         recognise_raw(facts, signal_facts(stills))
         path = SignalPath(camera=CameraFile(raw=RawSettings(profile=footage.profile), depth=16), input=Input(encoding="linear/AP1"), display=Display(output="sRGB"))
     else:
-        stills = [footage.frame(i) for i in sorted({0, facts.frames // 2, facts.frames - 1})]
+        stills = looked_at(footage)
         found = recognise_file(facts, signal_facts(stills), FileClues(place.name, read_sidecars(place)))
         name = found.best.encoding if found.best else "S-Log3/S-Gamut3.Cine"
         path = SignalPath(camera=CameraFile(range="legal" if facts.ycbcr else "full", depth=int(facts.depth)), input=Input(encoding=name),

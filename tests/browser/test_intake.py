@@ -116,7 +116,7 @@ def test_raw_is_developed_and_frames_are_scrubbed(registered, sign_in):
     before = page.locator("canvas.picture").get_attribute("data-fingerprint")
     page.select_option("select.choice[data-path='development.balance']", "tungsten")
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
-    page.wait_for_selector("text=This shot has its own development")
+    page.wait_for_selector("legend:has-text(\"this shot's own\")")
     assert "tungsten, 2850 K" in page.inner_text(".stratum[data-stage=camera] p")
     page.click("button:has-text(\"Return to the camera's\")")
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=before)

@@ -160,3 +160,6 @@ def test_long_groups_of_pictures_seek_to_the_right_frame(tmp_path):
     footage = open_footage(tmp_path / "a.mp4")
     for index in (0, 1, 7, 24, 25, 26, 39):
         assert float(legal_to_full(footage.frame(index).code, 8).mean()) == pytest.approx(0.2 + 0.01 * index, abs=0.004)
+    for numbers in ((0, 20, 39), (5, 6, 38), (39,)):
+        means = [float(legal_to_full(still.code, 8).mean()) for still in footage.several(numbers)]
+        np.testing.assert_allclose(means, 0.2 + 0.01 * np.array(numbers), atol=0.004)

@@ -8,7 +8,7 @@ import pytest
 from upwelling.core.chart import read_patches, report
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue
-from upwelling.core.media import ColourTags, Reading, open_footage, write_still
+from upwelling.core.media import ColourTags, Reading, looked_at, open_footage, write_still
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import CameraFile, Display, Input
 from upwelling.core.path import Path as SignalPath
@@ -22,8 +22,7 @@ from upwelling.core.simulate.kilnlight_set import CAMERAS, TAKES
 def recognise(path, sibling=None):
     footage = open_footage(path)
     facts = footage.facts
-    stills = [footage.frame(i) for i in sorted({0, facts.frames // 2, facts.frames - 1})]
-    signal = signal_facts(stills)
+    signal = signal_facts(looked_at(footage))
     if facts.kind == "raw":
         return recognise_raw(facts, signal)
     return recognise_file(facts, signal, FileClues(path.name, read_sidecars(path), sibling))

@@ -198,7 +198,7 @@ def test_frames_are_decoded_once_and_reduced_by_whole_blocks(shot):
     frame = frame_of(shot)
     assert frame_of(shot) is frame
     assert frame.factor == 1
-    from upwelling.web.footage.frames import reduced
+    from upwelling.web.footage.pictures import reduced
 
     big = np.random.default_rng(0).random((1081, 1925, 3)).astype(np.float32)
     small, factor = reduced(big)

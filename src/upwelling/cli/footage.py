@@ -10,7 +10,7 @@ from typing import Any
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Footage, Movie, Raw, Reading, Still, open_footage
+from upwelling.core.media import Footage, Movie, Raw, Reading, Still, looked_at, open_footage
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
 
@@ -39,11 +39,10 @@ def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, 
 
 def _recognise(path: Path) -> tuple[Any, Recognition]:
     footage = open_footage(path)
-    facts = footage.facts
+    facts, signal = footage.facts, signal_facts(looked_at(footage))
     if isinstance(footage, Raw):
-        return facts, recognise_raw(facts, signal_facts([footage.frame(quality="half")]))
-    stills = [footage.frame(number) for number in sorted({0, facts.frames // 2, facts.frames - 1})]
-    return facts, recognise_file(facts, signal_facts(stills), FileClues(path.name, read_sidecars(path)))
+        return facts, recognise_raw(facts, signal)
+    return facts, recognise_file(facts, signal, FileClues(path.name, read_sidecars(path)))
 
 
 def _probe(options: argparse.Namespace) -> int:

@@ -193,7 +193,9 @@ class CustomEncoding(_Part):
         if back[place] > 1e-3:
             raise BadValue(f"Code {round(codes[place] * 1023)} of 1023 comes back {back[place] * 1023:.1f} codes away after the round "
                            "trip: the two parts of the curve do not meet at the break. Check break point and straight part.")
-        return f"Round trip over the code range: at most {back[place] * 1023:.2g} of a 10-bit code away."
+        worst_code = back[place] * 1023
+        return "Round trip over the code range: " + (
+            f"at most {worst_code:.2g} of a 10-bit code away." if worst_code > 1e-3 else "within a thousandth of a 10-bit code.")
 
 
 def _check_lut(form: MakerLut) -> str:

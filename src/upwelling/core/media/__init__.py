@@ -90,6 +90,15 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> 
     return StillFootage(place)
 
 
+def looked_at(footage: Footage) -> list[Still]:
+    """The frames that recognition looks at: first, middle and last; a raw at half size."""
+    if isinstance(footage, Raw):
+        return [footage.frame(quality="half")]
+    count = footage.facts.frames
+    numbers = sorted({0, count // 2, count - 1})
+    return footage.several(numbers) if isinstance(footage, Movie) else [footage.frame(number) for number in numbers]
+
+
 READABLE = "PNG, JPEG, TIFF, OpenEXR, 10-bit DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -20,6 +20,9 @@ from upwelling.core.media.ycbcr import LUMA, Planes, Siting, to_rgb_code
 
 SUFFIXES = (".mov", ".mp4", ".m4v", ".mkv", ".mxf", ".avi")
 MOST_FRAMES = 2_000_000
+NEAR = 48
+"""Frames ahead that are decoded rather than sought, in codecs whose frames lean on others."""
+_INTRA = ("prores", "dnxhd", "ffv1", "mjpeg", "v210", "rawvideo")
 _REPACK = {"nv12": "yuv420p", "nv16": "yuv422p", "p010le": "yuv420p10le", "p210le": "yuv422p10le", "yuyv422": "yuv422p",
            "uyvy422": "yuv422p", "v210": "yuv422p10le", "bgr24": "rgb24", "bgra": "rgb24", "rgba": "rgb24", "bgr0": "rgb24",
            "rgb0": "rgb24", "argb": "rgb24", "0rgb": "rgb24"}
@@ -110,25 +113,38 @@ class Movie:
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
         """One frame by number; how the planes are read is ``reading``, or what the tags say (untagged: legal range)."""
+        return self.several([index], reading)[0]
+
+    def several(self, numbers: Sequence[int], reading: Reading | None = None) -> list[Still]:
+        """Frames by rising number, with the file opened once; what lies between near ones is decoded, far ones are sought."""
         opened = self._opened
         facts = opened.facts
-        if not 0 <= index < facts.frames:
-            raise UnreadableFile(self.path, f"has frames 0 to {facts.frames - 1}; frame {index} was asked for.")
-        wanted = opened.pts[index] if opened.pts else opened.start + round(index * opened.step)
+        for index in numbers:
+            if not 0 <= index < facts.frames:
+                raise UnreadableFile(self.path, f"has frames 0 to {facts.frames - 1}; frame {index} was asked for.")
+        found: list[Still] = []
         slack = 0 if opened.pts else opened.step / 2
         try:
             with av.open(str(self.path), metadata_errors="replace") as container:
                 stream = container.streams.video[0]
-                stream.thread_type = "SLICE"
-                if index:
-                    container.seek(int(wanted), stream=stream, backward=True)
-                for frame in container.decode(stream):
-                    if index == 0 or (frame.pts is not None and frame.pts >= wanted - slack):
-                        code = _code_of(self.path, frame, facts, reading or self.default_reading)
-                        return Still(code, facts.container, facts.depth, dict(facts.metadata), facts.notes)
+                intra = facts.codec in _INTRA
+                stream.thread_type = "AUTO" if len(numbers) > 1 and not intra else "SLICE"
+                before, near = 0, 2 if intra else NEAR
+                frames = container.decode(stream)
+                for index in numbers:
+                    wanted = opened.pts[index] if opened.pts else opened.start + round(index * opened.step)
+                    if index - before > near or (index and not found):
+                        container.seek(int(wanted), stream=stream, backward=True)
+                        frames = container.decode(stream)
+                    before = index
+                    frame = next((f for f in frames if index == 0 or (f.pts is not None and f.pts >= wanted - slack)), None)
+                    if frame is None:
+                        raise UnreadableFile(self.path, f"ends before frame {index}. Copy it again from the source.")
+                    code = _code_of(self.path, frame, facts, reading or self.default_reading)
+                    found.append(Still(code, facts.container, facts.depth, dict(facts.metadata), facts.notes))
         except (av.error.FFmpegError, ValueError, OSError, EOFError, MemoryError) as error:
-            raise UnreadableFile(self.path, f"frame {index} cannot be decoded ({_reason(error)}). The file is damaged there.") from None
-        raise UnreadableFile(self.path, f"ends before frame {index}. Copy it again from the source.")
+            raise UnreadableFile(self.path, f"frame {numbers[len(found)]} cannot be decoded ({_reason(error)}). The file is damaged there.") from None
+        return found
 
     def luma_frames(self, rows: int = 36, columns: int = 64) -> Iterator[Any]:
         """Every frame in order as a small picture (rows, columns) of luma or green, 0…1 of the code scale, decoded in one go."""

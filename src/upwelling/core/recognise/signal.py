@@ -14,7 +14,7 @@ from upwelling.core.recognise.base import WEAK, Evidence
 from upwelling.core.scopes import camera_plateau
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
-SAMPLES = 400_000
+SAMPLES = 200_000
 """Pixels looked at in each frame, spread evenly."""
 _RANGES: tuple[Range, ...] = ("full", "legal")
 MOST_BELOW = 0.002
@@ -65,12 +65,13 @@ def signal_facts(stills: Sequence[Still]) -> SignalFacts:
     rgb = np.concatenate(samples) * np.float32(1023)
     luma = rgb @ _LUMA
     floor, low, middle, high, most = np.percentile(luma, [0.05, 1, 50, 99, 99.95])
-    most_channel = rgb.max(axis=1)
-    strength = (most_channel - rgb.min(axis=1)) / np.maximum(most_channel, 64)
+    red, green, blue = (np.ascontiguousarray(rgb[:, c]) for c in range(3))
+    most_channel = np.maximum(np.maximum(red, green), blue)
+    strength = (most_channel - np.minimum(np.minimum(red, green), blue)) / np.maximum(most_channel, 64)
     plateaus = [camera_plateau(np.ascontiguousarray(still.code)) for still in stills]
     plateau = max(plateaus, key=lambda pair: pair[1])
     depth = stills[0].integer_depth
-    whole = np.rint(rgb[:, 1] / 1023 * (2**depth - 1)).astype(np.int64)
+    whole = np.rint(green / 1023 * (2**depth - 1)).astype(np.int64)
     counts = np.bincount(np.clip(whole, 0, None))
     fine = float(counts[np.arange(len(counts)) % 4 != 0].sum() / max(counts.sum(), 1)) if depth == 10 else 1.0
     return SignalFacts(

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy.ndimage import gaussian_filter
 
 from upwelling.core.arrays import Float32
 from upwelling.core.encodings import encoding
@@ -52,6 +53,10 @@ class SimulatedCamera:
             yield self.shoot(rgb_linear[:, left:left + width], stops=stops, gains=gains, seed=seed * 1000 + index)
 
 
+SOFTNESS = 0.8
+"""Pixels (sigma) by which a mosaic sensor's lens and low-pass filter soften, so that each colour sees the same detail."""
+
+
 @dataclass(frozen=True)
 class SimulatedRawCamera:
     """A stills camera with a mosaic sensor. ``clip`` is the diffuse whites at which the first channel is full."""
@@ -76,6 +81,7 @@ class SimulatedRawCamera:
         matrix = self.profile.xyz_to_camera(xy_to_kelvin_duv(light)[0])
         white = matrix @ to_light @ np.ones(3)
         rgb = np.asarray(rgb_linear, dtype=np.float64) @ (matrix @ to_light).T / white.max() * 2.0**stops / self.clip
+        rgb = gaussian_filter(rgb, (SOFTNESS, SOFTNESS, 0))
         height, width = rgb.shape[0] // 2 * 2, rgb.shape[1] // 2 * 2
         plane = np.empty((height, width))
         for place, colour in enumerate((0, 1, 1, 2)):

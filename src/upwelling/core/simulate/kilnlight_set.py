@@ -80,7 +80,7 @@ _MATRIX = {"Phone": "BT.2020"}
 class Studio:
     """Renders each scene once and shoots takes of it. ``width`` scales everything down for tests."""
 
-    def __init__(self, width: int = 1920, samples: int = 10) -> None:
+    def __init__(self, width: int = 1600, samples: int = 10) -> None:
         self.width, self.height, self.samples = width, width * 9 // 16, samples
         self._scenes: dict[str, Any] = {}
 
@@ -120,8 +120,8 @@ class Studio:
         change: Callable[[Any], Any] = {"burned in": self._viewing, "letterboxed": _barred}.get(take.fault, lambda code: code)
         for name in scenes:
             wide = self.scene(name)
-            width = wide.shape[1] if take.scene == CHART else wide.shape[1] * 2 // 3 // 4 * 4
-            height = wide.shape[0] if take.scene == CHART else wide.shape[0] * 2 // 3 // 4 * 4
+            width = wide.shape[1] if take.scene == CHART else wide.shape[1] // 2 // 4 * 4
+            height = wide.shape[0] if take.scene == CHART else wide.shape[0] // 2 // 4 * 4
             top = (wide.shape[0] - height) // 2
             for code in camera.roll(wide[top:top + height], take.frames, stops=take.stops, gains=take.gains, seed=seed, width=width):
                 yield change(code)

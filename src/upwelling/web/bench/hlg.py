@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core import engine
 from upwelling.core.difference import xyz_to_lab
 from upwelling.core.encodings.video import HLG_DISPLAY
 from upwelling.core.path import Path
@@ -30,7 +31,8 @@ def hlg_ways(shot: Shot, path: Path) -> dict[str, Any]:
     for name, title in ((SCENE, "Scene light, before the camera"), (HLG_DISPLAY, "Display light of an HLG screen")):
         one = path.model_copy(update={"input": path.input.model_copy(update={"encoding": name, "on": True})})
         y = np.maximum(one.to_working(small).reshape(-1, 3) @ luminance, 1e-6)
-        shown = one.model_copy(update={"display": one.display.model_copy(update={"range": "full"})}).apply(small).reshape(-1, 3)
+        whole = one.model_copy(update={"display": one.display.model_copy(update={"range": "full"})})
+        shown = engine.run(engine.compile_operations(whole.operations()), small).reshape(-1, 3)
         lab = xyz_to_lab(one.target.to_xyz(shown), one.target.to_xyz(np.ones(3)))
         facts.append((np.log2(np.percentile(y, [10, 90]) / 0.18), float(np.hypot(lab[:, 1], lab[:, 2]).mean())))
         data = base64.b64encode(thumbnail(one, small, 240)).decode()

@@ -79,8 +79,13 @@ def _light(shots: list[Shot]) -> list[dict[str, Any]]:
         raw = shot.raw_settings()
         if raw is not None:
             kelvin, duv = raw.light()
-            rows.append({"name": shot.name, "kelvin": round(kelvin), "duv": f"{duv:+.4f}".replace("-", "−"), "stops": f"{raw.stops:+.2f}".replace("-", "−")})
+            rows.append({"name": shot.name, "kelvin": round(kelvin), "duv": _signed(duv, 4), "stops": _signed(raw.stops, 2)})
     return rows
+
+
+def _signed(value: float, digits: int) -> str:
+    """A number with its sign; nothing is negative that rounds to 0."""
+    return f"{round(value, digits) + 0.0:+.{digits}f}".replace("-", "−")
 
 
 def chart_report(shot: Shot) -> ChartReport:
@@ -102,7 +107,7 @@ def _chart(shot: Shot) -> dict[str, Any]:
     worst = made.worst
     return {
         "shot": shot, "thumbnail": thumbnail_url(shot), "median": f"{made.median:.2f}", "worst": f"{worst[1]:.2f} at {worst[0]}",
-        "stops": f"{made.stops:+.3f}".replace("-", "−"), "gains": " ".join(f"{g:.3f}" for g in made.gains),
+        "stops": _signed(made.stops, 3), "gains": " ".join(f"{g:.3f}" for g in made.gains),
         "patches": [{"name": name, "difference": f"{made.differences[i]:.2f}", "wanted": swatch(made.wanted[i], path),
                      "measured": swatch(balanced[i], path), "left": i % 6 * 61, "top": i // 6 * 61} for i, name in enumerate(made.names)],
     }

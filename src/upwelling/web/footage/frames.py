@@ -11,9 +11,8 @@ from typing import Any
 from upwelling.core.media import Raw, Still
 from upwelling.core.scopes import camera_plateau
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import block_mean
+from upwelling.web.footage.pictures import reduced
 
-WORKING_WIDTH, WORKING_HEIGHT = 960, 540
 _KEPT = 6
 
 
@@ -71,12 +70,3 @@ def frame_of(shot: Shot, index: int | None = None) -> Frame:
         while len(_frames) > _KEPT:
             _frames.popitem(last=False)
     return frame
-
-
-def reduced(code: Any) -> tuple[Any, int]:
-    """The working frame of a full one, and how many pixels a side it takes together."""
-    height, width = code.shape[:2]
-    factor = max(1, -(-width // WORKING_WIDTH), -(-height // WORKING_HEIGHT))
-    if factor == 1 or min(height, width) < factor:
-        return code, 1
-    return block_mean(code, factor), factor

@@ -16,6 +16,9 @@ from upwelling.core.operations import Decode, Encode, Matrix, Operation, run_ref
 from upwelling.core.path import Path, legal_in
 from upwelling.core.primaries import primaries, rgb_to_rgb
 
+WORKING_WIDTH, WORKING_HEIGHT = 960, 540
+"""The working frame of a full one is at most this large."""
+
 if TYPE_CHECKING:
     from upwelling.web.footage.models import Shot
 
@@ -57,8 +60,11 @@ def png(view: Any) -> bytes:
 def block_mean(code: Any, factor: int) -> Any:
     """(H // factor, W // factor, 3) float32: the mean of each block of pixels; what is left over at the edges is cut."""
     rows, columns = code.shape[0] // factor, code.shape[1] // factor
-    blocks = code[: rows * factor, : columns * factor].reshape(rows, factor, columns, factor, 3)
-    return np.ascontiguousarray(blocks.mean(axis=(1, 3), dtype=np.float32))
+    total = np.zeros((rows, columns, 3), dtype=np.float32)
+    for y in range(factor):  # adding strided pictures is several times as fast as a mean over two axes
+        for x in range(factor):
+            total += code[y:rows * factor:factor, x:columns * factor:factor]
+    return total / np.float32(factor * factor)
 
 
 def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
@@ -89,6 +95,15 @@ def thumbnail_file(shot: Shot, *, recorded: bool = False) -> FilePath:
         with whole_file(place) as temporary:
             temporary.write_bytes(data)
     return place
+
+
+def reduced(code: Any) -> tuple[Any, int]:
+    """The working frame of a full one, and how many pixels a side it takes together."""
+    height, width = code.shape[:2]
+    factor = max(1, -(-width // WORKING_WIDTH), -(-height // WORKING_HEIGHT))
+    if factor == 1 or min(height, width) < factor:
+        return code, 1
+    return block_mean(code, factor), factor
 
 
 def swatch(rgb_linear: Any, path: Path) -> str:

@@ -6,21 +6,14 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.media import FileFacts, Footage, Raw
+from upwelling.core.media import FileFacts, Footage, looked_at
 from upwelling.core.recognise import FileClues, Recognition, Sibling, SignalFacts, recognise_file, recognise_raw, signal_facts
 from upwelling.web.footage.models import Camera, Shot
-
-LOOKED_AT = 3
-"""Frames of a movie or sequence that are looked at: first, middle, last."""
 
 
 def probe(footage: Footage) -> tuple[FileFacts, SignalFacts]:
     """Facts of the file and of its signal."""
-    facts = footage.facts
-    if isinstance(footage, Raw):
-        return facts, signal_facts([footage.frame(0, quality="half")])
-    numbers = sorted({0, facts.frames // 2, facts.frames - 1})[:LOOKED_AT]
-    return facts, signal_facts([footage.frame(number) for number in numbers])
+    return footage.facts, signal_facts(looked_at(footage))
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:

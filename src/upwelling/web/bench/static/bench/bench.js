@@ -62,10 +62,7 @@ document.addEventListener("alpine:init", () => {
     get undoTitle() { return this.history.undo ? "Undo: " + this.history.undo + " (Ctrl Z)" : "Nothing to undo"; },
     get redoTitle() { return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo"; },
     get ownDevelopment() { return this.settings.development !== null; },
-    get developmentFrom() { return this.ownDevelopment ? "this shot's own" : "the camera's"; },
-    get developmentText() {
-      return this.ownDevelopment ? "This shot has its own development." : "Shared by the camera's raw shots; moving a control makes it this shot's own.";
-    },
+    get developmentFrom() { return this.ownDevelopment ? "this shot's own" : "the camera's, until a control is moved"; },
     get frameText() { return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last; },
     get stands() { return !this.data.editable || this.frame === this.stood; },
     get ownRendering() { return this.settings.rendering !== null; },
