@@ -16,6 +16,7 @@ from tests.core.witness import ffmpeg_write
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.kilnlight import gathering_room
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio
+from upwelling.core.warm import warm
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
          "--disable-component-update", "--disable-quic"]
@@ -44,7 +45,8 @@ def footage(tmp_path_factory):
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
-    """The address of a running `serve`, web and worker."""
+    """The address of a running `serve`, web and worker. Kernels are compiled first, once, instead of by both at a time."""
+    warm()
     data = tmp_path_factory.mktemp("data")
     environment = {**os.environ, "UPWELLING_DATA": str(data)}
     shelf = data / "media" / "day one"

@@ -71,7 +71,7 @@ def test_a_folder_is_registered_where_it_lies(registered, production, media):
 
 @pytest.mark.parametrize("relative", ["../outside", "/etc", "day one/../../outside", "nowhere", "\0"])
 def test_no_path_outside_can_be_named(media, production, people, relative):
-    with pytest.raises((Refused, ValueError)):
+    with pytest.raises(Refused, match="media folder"):
         arrivals.register_folder(production, people["tess"], relative)
     assert not production.arrivals.exists()
 
@@ -317,3 +317,16 @@ def test_a_chart_is_marked_and_reported(production, people, media, as_):
     assert Shot.objects.get(pk=shot.pk).chart_corners is not None
     mark(None)
     assert Shot.objects.get(pk=shot.pk).chart_corners is None
+
+
+def test_a_file_that_went_away_is_said_on_its_pages(registered, production, as_, media):
+    """The page opens, the preview says what is wrong, and the shot keeps its settings."""
+    shot, tess = registered["P003.mp4"], as_("tess")
+    (media / "P003.mp4").unlink()
+    assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
+    answer = tess.post(f"/p/kilnlight/bench/{shot.pk}/preview/", {"settings": shot.settings.model_dump(mode="json"), "frame": 2},
+                       content_type="application/json", headers={"Accept": "application/json"})
+    assert answer.status_code == 422
+    assert "P003.mp4: cannot be read" in answer.json()["error"]
+    assert tess.get("/p/kilnlight/intake/").status_code == 200
+    assert tess.get(f"/p/kilnlight/shots/{shot.pk}/chart/").status_code == 200

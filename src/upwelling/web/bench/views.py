@@ -10,6 +10,8 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.errors import UnreadableFile
+from upwelling.core.path import Path
 from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS
@@ -65,7 +67,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
-        "hlg": hlg_ways(shot, path) if now.encoding.startswith("HLG") and shot.is_managed else None,
+        "hlg": _hlg(shot, path),
     })
 
 
@@ -83,6 +85,16 @@ def _whole(value: Any) -> int:
     if not isinstance(value, int):
         raise Refused("The page sent something that is not a whole number. Reload it.")
     return value
+
+
+def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
+    """HLG read both ways, for a managed HLG shot whose file can be read; else the preview says what is wrong with the file."""
+    if not shot.settled.encoding.startswith("HLG") or not shot.is_managed:
+        return None
+    try:
+        return hlg_ways(shot, path)
+    except UnreadableFile:
+        return None
 
 
 @require_POST

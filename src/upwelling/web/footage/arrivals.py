@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import logging
 from collections.abc import Sequence
 from functools import partial
@@ -21,7 +22,8 @@ from upwelling.web.footage.services import AlreadyHere, bring_in
 from upwelling.web.productions.models import Production
 
 logger = logging.getLogger(__name__)
-MOST_FILES = 2000
+MOST_FILES, MOST_ENTRIES = 2000, 50_000
+"""Footage files taken at once, and folder entries looked through, so that a page never waits for a whole archive."""
 
 
 def hand_in(production: Production, user: Any, name: str, temporary: FilePath) -> Arrival:
@@ -46,7 +48,7 @@ def _files(folder: FilePath, *, deep: bool) -> list[FilePath]:
     if not folder.is_dir():
         return []
     found = []
-    for path in folder.rglob("*") if deep else folder.iterdir():
+    for path in itertools.islice(folder.rglob("*") if deep else folder.iterdir(), MOST_ENTRIES):
         if path.suffix.lower() in ENDINGS and not path.name.startswith(".") and path.is_file() and path.resolve().is_relative_to(root):
             found.append(path)
             if len(found) >= MOST_FILES:
@@ -57,7 +59,7 @@ def _files(folder: FilePath, *, deep: bool) -> list[FilePath]:
 def folder_at(relative: str) -> FilePath:
     """A folder under the media folder; raises Refused for anything that is not, or is not there."""
     root = FilePath(conf.MEDIA_FOLDER).resolve()
-    place = (root / relative).resolve()
+    place = root if "\0" in relative else (root / relative).resolve()
     if not place.is_relative_to(root) or "\0" in relative:
         raise Refused("That folder is not under the media folder. Choose one from the list.")
     if not place.is_dir():

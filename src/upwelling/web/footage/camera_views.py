@@ -100,7 +100,7 @@ def chart_report(shot: Shot) -> ChartReport:
 def _chart(shot: Shot) -> dict[str, Any]:
     try:
         made = chart_report(shot)
-    except (BadValue, Refused) as error:
+    except UpwellingError as error:
         return {"shot": shot, "trouble": str(error), "thumbnail": thumbnail_url(shot)}
     path = shot.path()
     balanced = made.measured * np.array(made.gains)
