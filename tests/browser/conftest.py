@@ -54,7 +54,7 @@ def server(tmp_path_factory):
     studio = Studio(480, 2)
     for take in TAKES:
         if take.scene == "Chart" or take.fault in ("untagged", "flattened", "burned in"):
-            studio.write(replace(take, frames=8), shelf)
+            studio.write(replace(take, frames=20 if take.fault == "flattened" else 8), shelf)
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
     subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)
@@ -108,3 +108,23 @@ def sign_in(browser, server):
     for context in contexts:
         context.close()
     assert troubles == []
+
+
+@pytest.fixture(scope="session")
+def registered(browser, server):
+    """The folder registered and its cameras accepted, by hand in the page."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(f"{server}/sign-in/")
+    page.fill("#id_username", "tess")
+    page.fill("#id_password", "gather-and-blow")
+    page.press("#id_password", "Enter")
+    page.goto(f"{server}/p/intake/intake/")
+    page.select_option("select[name=folder]", "day one")
+    page.click("button:has-text('Register')")
+    page.wait_for_selector("tbody tr:nth-child(8)", timeout=150000)
+    page.click("button:has-text('Clear this list')")
+    page.click("form:has-text('A-cam') >> button:has-text('Make it a camera')")
+    page.wait_for_selector("text=S-Log3/S-Gamut3.Cine >> nth=0")
+    context.close()
+    return f"{server}/p/intake"

@@ -2,28 +2,6 @@
 
 import re
 
-import pytest
-
-
-@pytest.fixture(scope="module")
-def registered(browser, server):
-    """The folder registered and its cameras accepted, by hand in the page."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    page.goto(f"{server}/sign-in/")
-    page.fill("#id_username", "tess")
-    page.fill("#id_password", "gather-and-blow")
-    page.press("#id_password", "Enter")
-    page.goto(f"{server}/p/intake/intake/")
-    page.select_option("select[name=folder]", "day one")
-    page.click("button:has-text('Register')")
-    page.wait_for_selector("tbody tr:nth-child(8)", timeout=150000)
-    page.click("button:has-text('Clear this list')")
-    page.click("form:has-text('A-cam') >> button:has-text('Make it a camera')")
-    page.wait_for_selector("text=S-Log3/S-Gamut3.Cine >> nth=0")
-    context.close()
-    return f"{server}/p/intake"
-
 
 def test_states_after_registering(registered, sign_in):
     page = sign_in()

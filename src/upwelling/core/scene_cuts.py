@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 _LEVELS, _GRID = 16, 4
-THRESHOLD = 0.35
+THRESHOLD = 0.25
 """Strength from which a change counts as a cut, as set at first; ours."""
 SHORTEST = 4
 """Frames a shot has at least."""

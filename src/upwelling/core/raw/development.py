@@ -31,7 +31,7 @@ class Development(BaseModel):
     kelvin: float = _parameter(5500.0, "Light", "K", *KELVIN_RANGE, 50, "Colour temperature of the light that becomes white.")
     duv: float = _parameter(0.0, "Tint", "Duv", -0.03, 0.03, 0.001, "Distance of that light from the black-body line; + is greener.")
     exposure: float = _parameter(0.0, "Exposure", "stops", -6, 6, 0.05, "Gain before everything else.")
-    exposure_index: int = _parameter(0, "Exposure index", "EI, 0: recorded", 0, 12800, 100, "Against the recorded one; 0 leaves it as recorded.")
+    exposure_index: int = _parameter(0, "Exposure index", "EI", 0, 12800, 100, "Gain against the recorded index; 0 leaves it as recorded.")
     highlights: Literal["balanced", "as recorded"] = Field(
         "balanced", title="Highlights",
         description="Balanced: channels that clip are lifted with the others, so clipped white stays white.")

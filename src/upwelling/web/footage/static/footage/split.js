@@ -1,7 +1,7 @@
 // Splitting a movie: strengths drawn once; the threshold proposes, a person adds and takes away.
 document.addEventListener("alpine:init", () => {
   Alpine.data("split", () => ({
-    threshold: 0.35,
+    threshold: 1,
     added: [],
     dropped: [],
     init() {
