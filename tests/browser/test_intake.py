@@ -130,3 +130,23 @@ def test_an_encoding_is_defined_and_the_pages_fit(registered, sign_in):
     for address in ("intake/", "encodings/", ""):
         page.goto(f"{registered}/{address}")
         assert page.evaluate("() => document.documentElement.scrollWidth") <= 1280
+
+
+def test_scopes_are_chosen_and_kept(registered, sign_in):
+    """The canvas changes with the scope, and the choice is there again after a reload."""
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('A099') >> a.strong")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    drawn = "() => { const c = document.querySelector('.scope canvas'); return c.toDataURL().length + c.toDataURL().slice(2000, 3000); }"
+    seen = set()
+    for name in ("parade", "waveform", "vectorscope"):
+        with page.expect_response(re.compile("/preview/")):
+            page.select_option("select[aria-label=Scope]", name)
+        page.wait_for_timeout(300)
+        seen.add(page.evaluate(drawn))
+    assert len(seen) == 3
+    page.reload()
+    page.wait_for_selector("canvas[data-fingerprint]")
+    assert page.input_value("select[aria-label=Scope]") == "vectorscope"
+    page.wait_for_selector("canvas[aria-label='Vectorscope of the display signal']")

@@ -8,12 +8,17 @@ from upwelling.core.primaries import primaries, rgb_to_xyz
 from upwelling.core.scopes import (
     PARADE_HIGH,
     PARADE_LOW,
+    SKIN_DEGREES,
     STOP_BINS,
     camera_plateau,
     parade,
     parade_picture,
     shares_at_ends,
     stop_histogram,
+    vector_picture,
+    vector_targets,
+    vectorscope,
+    waveform,
 )
 
 AP1 = primaries("AP1")
@@ -102,3 +107,63 @@ def test_camera_plateau():
     highest, share = camera_plateau(code)
     assert highest == pytest.approx(0.8)
     assert share == pytest.approx(0.1)
+
+
+BT709 = (0.2126, 0.0722)
+
+
+@pytest.mark.parametrize("value", [-1, 0, 0.25, 0.5, 1.0, 3])
+def test_waveform_of_a_flat_picture(value):
+    counts = waveform(np.full((6, 8, 3), value, np.float32), BT709, 111, 4)
+    assert counts.sum() == 48
+    np.testing.assert_array_equal(counts[0, _level(value, 111)], 12)
+
+
+def test_waveform_is_luma():
+    """BT.709: pure green at full signal is 71.52 % of luma."""
+    counts = waveform(np.tile(np.float32([0, 1, 0]), (4, 4, 1)), BT709, 111, 4)
+    assert counts[0, _level(0.7152, 111)].sum() == 16
+
+
+def test_vectorscope_places_bars_on_their_targets():
+    """75 % bars of BT.709 by colour-science's colour differences (0.4.7): each falls on its printed target, grey in the middle."""
+    import colour
+
+    bars = {"R": (1, 0, 0), "Ye": (1, 1, 0), "G": (0, 1, 0), "Cy": (0, 1, 1), "B": (0, 0, 1), "Mg": (1, 0, 1)}
+    size = 201
+    for target in vector_targets(BT709):
+        rgb = np.array(bars[target["name"]]) * target["percent"] / 100
+        theirs = colour.RGB_to_YCbCr(rgb, K=colour.WEIGHTS_YCBCR["ITU-R BT.709"], out_legal=False, out_int=False)
+        np.testing.assert_allclose([target["pb"], target["pr"]], theirs[1:], atol=1e-9)
+        counts = vectorscope(np.tile(rgb.astype(np.float32), (5, 7, 1)), BT709, size)[0]
+        assert counts[round((target["pr"] + 0.5) * 200), round((target["pb"] + 0.5) * 200)] == 35
+    counts = vectorscope(np.full((3, 3, 3), 0.4, np.float32), BT709, size)
+    assert counts[0, 100, 100] == 9
+    assert vector_picture(counts, 9)[0, 100, 100] == 255
+    assert SKIN_DEGREES == 123  # common practice, no source
+
+
+def test_vectorscope_against_ffmpeg():
+    """Which chroma codes occur: ffmpeg's vectorscope marks the same cells of a 4:4:4 picture of known codes."""
+    rng = np.random.default_rng(5)
+    chroma = rng.integers(16, 241, (2, 24, 24), dtype=np.uint8)
+    graph = av.filter.Graph()
+    source = graph.add_buffer(width=24, height=24, format=av.VideoFormat("yuv444p"), time_base=1)
+    scope, sink = graph.add("vectorscope", "mode=gray:intensity=1"), graph.add("buffersink")
+    source.link_to(scope)
+    scope.link_to(sink)
+    graph.configure()
+    frame = av.VideoFrame(24, 24, "yuv444p")
+    for plane, values in zip(frame.planes, (np.full((24, 24), 128, np.uint8), *chroma), strict=True):
+        rows = np.zeros((24, plane.line_size), np.uint8)
+        rows[:, :24] = values
+        plane.update(rows.tobytes())
+    source.push(frame)
+    marked = sink.pull().reformat(format="gray").to_ndarray() > 128  # its rows lie backwards in memory; a copy does not
+    cb, cr = chroma.astype(np.float64)
+    pb, pr, y = (cb - 128) / 224, (cr - 128) / 224, (128 - 16) / 219
+    red, blue = y + pr * 2 * (1 - BT709[0]), y + pb * 2 * (1 - BT709[1])
+    green = (y - BT709[0] * red - BT709[1] * blue) / (1 - sum(BT709))
+    ours = vectorscope(np.stack([red, green, blue], -1).astype(np.float32), BT709, 225)[0]  # one cell a chroma code from 16 to 240
+    places = {(int(255 - r), int(c)) for r, c in np.argwhere(marked)}
+    assert {(int(r) + 16, int(c) + 16) for r, c in np.argwhere(ours)} == places

@@ -148,7 +148,7 @@ def test_preview_is_the_exact_path_on_an_srgb_screen(shot, as_, production):
     code = read_still(shot.disk_path).code
     path = Shot.objects.get().path()
     assert np.abs(view.astype(int) - np.rint(path.apply(code) * 255)).max() <= 1
-    assert scope.size == 3 * head["parade"]["levels"] * head["parade"]["columns"]
+    assert scope.size == 3 * head["scope"]["levels"] * head["scope"]["columns"]
     assert sum(head["histogram"]) == 96 * 54
     trace = head["trace"]
     assert trace["camera"] == [f"{v * 1023:.0f}" for v in code[20, 40]]
@@ -250,3 +250,21 @@ def test_empty_and_long(production, as_, upload):
     assert len(production.shots.get().name) == 120
     tess.post("/", {"name": "Kilnlight", "description": ""})
     assert tess.get("/p/kilnlight-2/").status_code == 200
+
+
+@pytest.mark.parametrize(("name", "planes"), [("parade", 3), ("waveform", 1), ("vectorscope", 1), ("surprise", 3)])
+def test_scopes_by_name(shot, as_, name, planes):
+    head, _, scope = ask(as_("tess"), shot, scope=name)
+    assert head["scope"]["kind"] == (name if name != "surprise" else "parade")
+    assert scope.size == planes * head["scope"]["levels"] * head["scope"]["columns"]
+    assert (len(head["scope"].get("targets", [])) == 12) is (name == "vectorscope")
+
+
+def test_black_bars_are_left_out_of_what_is_measured(shot, as_):
+    """Twelve of 54 rows are bars: they are not counted, unless asked for."""
+    shot.signal_json = {**shot.signal_json, "bars": [6, 6, 0, 0]}
+    shot.save()
+    tess = as_("tess")
+    assert sum(ask(tess, shot)[0]["histogram"]) == 96 * (54 - 12)
+    assert sum(ask(tess, shot, bars=True)[0]["histogram"]) == 96 * 54
+    assert "measure the black bars as well" in tess.get(f"/p/kilnlight/bench/{shot.pk}/").content.decode()

@@ -10,7 +10,7 @@ import numpy as np
 from upwelling.core.arrays import MID_GREY, Float32
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.primaries import Primaries, rgb_to_xyz
-from upwelling.core.scopes_kernel import BLOCKS, end_counts, parade_counts, stop_counts
+from upwelling.core.scopes_kernel import BLOCKS, chroma_counts, end_counts, parade_counts, stop_counts
 
 PARADE_LOW, PARADE_HIGH = -0.05, 1.05
 STOP_LOW, STOP_HIGH, STOP_BINS = -10.0, 10.0, 100
@@ -34,6 +34,47 @@ def parade(signal: Float32, levels: int = 192, columns: int = 128) -> Any:
     with KERNEL_LOCK:
         parade_counts(signal, np.float32(PARADE_LOW), np.float32(PARADE_HIGH), counts)
     return counts
+
+
+Weights = tuple[float, float]
+"""K_R and K_B of the luma that a signal's standard defines."""
+VECTOR_SIZE = 240
+SKIN_DEGREES = 123.0
+"""The skin-tone line, counted from +Pb towards +Pr: the I axis of NTSC, 33° from +Pr. Common practice, no source."""
+
+
+def waveform(signal: Float32, weights: Weights, levels: int = 192, columns: int = 256) -> Any:
+    """uint32 (1, levels, columns): as ``parade``, of the signal's luma."""
+    luma = signal @ np.array([weights[0], 1 - weights[0] - weights[1], weights[1]], dtype=np.float32)
+    counts = np.zeros((1, levels, columns), dtype=np.uint32)
+    with KERNEL_LOCK:
+        parade_counts(np.ascontiguousarray(luma[..., None]), np.float32(PARADE_LOW), np.float32(PARADE_HIGH), counts)
+    return counts
+
+
+def vectorscope(signal: Float32, weights: Weights, size: int = VECTOR_SIZE) -> Any:
+    """uint32 (1, size, size): how often each pair of colour differences occurs; columns Pb, rows Pr, −0.5…0.5, row 0 lowest."""
+    counts = np.zeros((BLOCKS, size, size), dtype=np.uint32)
+    with KERNEL_LOCK:
+        chroma_counts(np.ascontiguousarray(signal.reshape(-1, 3)), np.float32(weights[0]), np.float32(weights[1]), counts)
+    return counts.sum(axis=0, dtype=np.uint32)[None]
+
+
+def vector_targets(weights: Weights) -> list[dict[str, Any]]:
+    """Places of the six bars' colours at 75 and 100 % of signal: name, percent, Pb and Pr (−0.5…0.5)."""
+    kr, kb = weights
+    found = []
+    for name, rgb in (("R", (1, 0, 0)), ("Ye", (1, 1, 0)), ("G", (0, 1, 0)), ("Cy", (0, 1, 1)), ("B", (0, 0, 1)), ("Mg", (1, 0, 1))):
+        y = kr * rgb[0] + (1 - kr - kb) * rgb[1] + kb * rgb[2]
+        for percent in (75, 100):
+            found.append({"name": name, "percent": percent, "pb": percent / 100 * (rgb[2] - y) / (2 * (1 - kb)),
+                          "pr": percent / 100 * (rgb[0] - y) / (2 * (1 - kr))})
+    return found
+
+
+def vector_picture(counts: Any, pixels: int) -> Any:
+    """uint8 brightness of vectorscope counts, on a logarithm, so that few pixels of a colour are still seen."""
+    return np.rint(255 * np.minimum(np.log1p(counts * np.float32(40_000 / max(pixels, 1))) / np.log(4000.0), 1.0)).astype(np.uint8)
 
 
 def parade_picture(counts: Any, height: int, width: int) -> Any:

@@ -14,7 +14,7 @@ BLOCKS = 16
 
 @parallel
 def parade_counts(signal: Any, low: Any, high: Any, counts: Any) -> None:
-    """Adds (H, W, 3) float32 signal into counts uint32 (3, levels, columns); each thread owns a range of columns."""
+    """Adds (H, W, C) float32 signal into counts uint32 (C, levels, columns); each thread owns a range of columns."""
     height, width = signal.shape[0], signal.shape[1]
     levels, columns = counts.shape[1], counts.shape[2]
     scale = np.float32(levels - 1) / (high - low)
@@ -23,7 +23,7 @@ def parade_counts(signal: Any, low: Any, high: Any, counts: Any) -> None:
         for x in range((first * width + columns - 1) // columns, (last * width + columns - 1) // columns):
             column = x * columns // width
             for y in range(height):
-                for c in range(3):
+                for c in range(counts.shape[0]):
                     level = (min(max(signal[y, x, c], low), high) - low) * scale + np.float32(0.5)
                     counts[c, int(level), column] += 1
 
@@ -60,3 +60,18 @@ def end_counts(signal: Any, low: Any, high: Any, found: Any) -> None:
             above += 1 if max(max(r, g), b) >= high else 0
         found[block, 0] = below
         found[block, 1] = above
+
+
+@parallel
+def chroma_counts(signal: Any, kr: Any, kb: Any, counts: Any) -> None:
+    """Adds (N, 3) float32 signal into counts uint32 (BLOCKS, size, size): rows by Pr from low to high, columns by Pb, −0.5…0.5."""
+    count, size = signal.shape[0], counts.shape[1]
+    kg = np.float32(1) - kr - kb
+    to_pb, to_pr = np.float32(0.5) / (np.float32(1) - kb), np.float32(0.5) / (np.float32(1) - kr)
+    scale = np.float32(size - 1)
+    for block in prange(BLOCKS):
+        for i in range(block * count // BLOCKS, (block + 1) * count // BLOCKS):
+            y = kr * signal[i, 0] + kg * signal[i, 1] + kb * signal[i, 2]
+            pb = min(max((signal[i, 2] - y) * to_pb + np.float32(0.5), np.float32(0)), np.float32(1))
+            pr = min(max((signal[i, 0] - y) * to_pr + np.float32(0.5), np.float32(0)), np.float32(1))
+            counts[block, int(pr * scale + np.float32(0.5)), int(pb * scale + np.float32(0.5))] += 1

@@ -12,8 +12,10 @@ from upwelling.core import engine
 from upwelling.core.encodings import legal_to_full
 from upwelling.core.path import Path
 from upwelling.core.primaries import rgb_to_xyz
-from upwelling.core.scopes import parade, parade_picture, shares_at_ends, stop_histogram
+from upwelling.core.scopes import shares_at_ends, stop_histogram
+from upwelling.web.bench.bars import without_bars
 from upwelling.web.bench.column import column, trim_fits
+from upwelling.web.bench.scope import SCOPES, draw
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import jpeg, png, view_operations
@@ -21,10 +23,10 @@ from upwelling.web.footage.shot_settings import ShotSettings
 
 
 def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: bool, lossless: bool,
-            point: tuple[int, int] | None) -> bytes:
-    """A little-endian uint32 length, that much JSON, the picture, then the parade as uint8 (3, levels, columns).
+            point: tuple[int, int] | None, scope: str = SCOPES[0], bars: bool = False) -> bytes:
+    """A little-endian uint32 length, that much JSON, the picture, then the scope as uint8 (planes, levels, columns).
 
-    The JSON names the sizes. ``point`` is in pixels of the full frame.
+    The JSON names the sizes. Bars that intake found are left out of scopes and counts unless ``bars``. ``point`` is in pixels of the full frame.
     """
     shown = settings.model_copy(update={"trim_on": False}) if without_trim else settings
     path = shot.path(shown)
@@ -35,15 +37,15 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
     signal = engine.run(engine.compile_operations((*segments["rendering"], *segments["display"])), scene)
     to_view = view_operations(path)
     view = engine.run(engine.compile_operations(to_view), signal) if to_view else signal
-    histogram = stop_histogram(scene, path.working_primaries)
+    measured = signal if bars else without_bars(shot, frame, signal)
+    histogram = stop_histogram(scene if bars else without_bars(shot, frame, scene), path.working_primaries)
     half_code = 0.5 / (2**path.display.depth - 1)
-    at_black, at_peak = shares_at_ends(signal, half_code, 1 - half_code)
-    counts = parade(signal)
-    scope = parade_picture(counts, *signal.shape[:2])
+    at_black, at_peak = shares_at_ends(measured, half_code, 1 - half_code)
+    shades, drawn = draw(scope, measured, path)
     picture = png(view) if lossless else jpeg(view)
     head = {
         "width": view.shape[1], "height": view.shape[0], "mime": "image/png" if lossless else "image/jpeg",
-        "picture_bytes": len(picture), "parade": {"levels": scope.shape[1], "columns": scope.shape[2]},
+        "picture_bytes": len(picture), "scope": drawn,
         "histogram": (histogram.counts if path.input.on or path.camera.raw else 0 * histogram.counts).tolist(),
         "shares": {"at_black": at_black, "at_peak": at_peak, "above_white": histogram.above_white,
                    "below_zero": histogram.below_zero, "camera": frame.plateau_share,
@@ -52,7 +54,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: b
         "fingerprint": path.fingerprint[:12],
     }
     text = json.dumps(head).encode()
-    return b"".join((struct.pack("<I", len(text)), text, picture, bytes(scope.tobytes())))
+    return b"".join((struct.pack("<I", len(text)), text, picture, bytes(shades.tobytes())))
 
 
 UNKNOWN = ["–", "–", "–"]

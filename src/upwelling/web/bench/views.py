@@ -15,9 +15,11 @@ from upwelling.core.path import Path
 from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS
+from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.preview import preview
+from upwelling.web.bench.scope import SCOPES
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.controls import controls
 from upwelling.web.errors import Refused
@@ -67,7 +69,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
-        "hlg": _hlg(shot, path),
+        "hlg": _hlg(shot, path), "scopes": SCOPES, "barred": any(bars_of(shot)),
     })
 
 
@@ -107,7 +109,7 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     place = (_whole(point.get("x")), _whole(point.get("y"))) if isinstance(point, dict) else None
     index = body.get("frame")
     data = preview(shot, frame_of(shot, None if index is None else _whole(index)), settings, without_trim=body.get("compare") == "untrimmed",
-                   lossless=bool(body.get("lossless")), point=place)
+                   lossless=bool(body.get("lossless")), point=place, scope=str(body.get("scope") or SCOPES[0]), bars=bool(body.get("bars")))
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
 
 

@@ -26,6 +26,8 @@ document.addEventListener("alpine:init", () => {
     point: null,
     frame: 0,
     stood: 0,
+    scope: "parade",
+    bars: false,
 
     init() {
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
@@ -38,6 +40,8 @@ document.addEventListener("alpine:init", () => {
       }
       if (!this.data.settled || !this.data.managed) this.stage = "input";
       this.frame = this.stood = this.data.frames.stands;
+      const kept = localStorage.getItem("bench-scope");
+      if (kept && [...this.$refs.scope.options].some((option) => option.value === kept)) this.scope = this.$refs.scope.value = kept;
       const { width, height } = this.data.frame;
       this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
       this.previews = new upwelling.Previews(this.data.urls.preview, (head) => this.show(head), (error) => this.complain("preview", error.message));
@@ -214,6 +218,16 @@ document.addEventListener("alpine:init", () => {
       this.syncControls();
       this.save("camera's development");
     },
+    get scopeUnit() { return this.scope === "vectorscope" ? "Pb across, Pr up" : "display signal, %"; },
+    get scopeLabel() {
+      return { parade: "RGB parade of the display signal", waveform: "Waveform of the display signal's luma", vectorscope: "Vectorscope of the display signal" }[this.scope];
+    },
+    pickScope(event) {
+      this.scope = event.target.value;
+      localStorage.setItem("bench-scope", this.scope);
+      this.refresh(true);
+    },
+    pickBars(event) { this.bars = event.target.checked; this.refresh(true); },
     scrub(event) { this.frame = Number(event.target.value); this.refresh(false); },
     scrubbed() { this.refresh(true); },
     async standFor() {
@@ -241,7 +255,8 @@ document.addEventListener("alpine:init", () => {
 
     // --- picture --------------------------------------------------------------------------------------------------
     refresh(lossless) {
-      this.previews.ask({ settings: this.settings, compare: this.held ? "untrimmed" : this.compare, lossless, point: this.point, frame: this.frame });
+      this.previews.ask({ settings: this.settings, compare: this.held ? "untrimmed" : this.compare, lossless, point: this.point, frame: this.frame,
+        scope: this.scope, bars: this.bars });
     },
     show(head) {
       const canvas = this.$refs.picture;
@@ -252,7 +267,7 @@ document.addEventListener("alpine:init", () => {
       canvas.getContext("2d").drawImage(head.bitmap, 0, 0);
       head.bitmap.close();
       canvas.dataset.fingerprint = head.fingerprint;
-      upwelling.drawParade(this.$refs.parade, head.scope, head.parade.levels, head.parade.columns);
+      upwelling.drawScope(this.$refs.parade, head.shades, head.scope);
       upwelling.drawHistogram(this.$refs.histogram, head.histogram);
       for (const row of head.column) this.lines[row.stage] = row.line;
       this.fits = head.fits;

@@ -36,7 +36,7 @@ upwelling.Previews = class {
     const start = 4 + length;
     const blob = new Blob([new Uint8Array(buffer, start, head.picture_bytes)], { type: head.mime });
     head.bitmap = await createImageBitmap(blob);
-    head.scope = new Uint8Array(buffer, start + head.picture_bytes);
+    head.shades = new Uint8Array(buffer, start + head.picture_bytes);
     return head;
   }
 };
