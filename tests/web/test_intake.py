@@ -330,3 +330,15 @@ def test_a_file_that_went_away_is_said_on_its_pages(registered, production, as_,
     assert "P003.mp4: cannot be read" in answer.json()["error"]
     assert tess.get("/p/kilnlight/intake/").status_code == 200
     assert tess.get(f"/p/kilnlight/shots/{shot.pk}/chart/").status_code == 200
+
+
+def test_shots_from_before_intake_still_open(registered, production, as_):
+    """A row as the first version stored it: no facts, no signal, no recognition."""
+    shot = registered["A012.dpx"]
+    Shot.objects.filter(pk=shot.pk).update(facts_json={}, signal_json={}, recognition={}, sidecar={}, codec="", range="full", state="settled",
+                                           encoding="S-Log3/S-Gamut3.Cine")
+    tess = as_("tess")
+    for address in ("intake/", "", f"bench/{shot.pk}/", f"shots/{shot.pk}/chart/"):
+        assert tess.get(f"/p/kilnlight/{address}").status_code == 200, address
+    assign(create_camera(production, "A-cam"), [Shot.objects.get(pk=shot.pk)])
+    assert Shot.objects.get(pk=shot.pk).settled.encoding == "S-Log3/S-Gamut3.Cine"
