@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from typing import Any
 
@@ -18,6 +19,17 @@ class Refused(UpwellingError):
 def wants_json(request: HttpRequest) -> bool:
     """True for requests made by a component."""
     return request.headers.get("Accept", "").startswith("application/json")
+
+
+def json_body(request: HttpRequest, what: str) -> dict[str, Any]:
+    """The JSON object a component sent; raises Refused, calling it ``what``, for anything else."""
+    try:
+        body = json.loads(request.body)
+    except ValueError:
+        body = None
+    if not isinstance(body, dict):
+        raise Refused(f"The page sent something that is not a {what}. Reload it.")
+    return body
 
 
 def page(request: HttpRequest, status: int, title: str, sentence: str) -> HttpResponse:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -95,8 +95,13 @@ def looked_at(footage: Footage) -> list[Still]:
     if isinstance(footage, Raw):
         return [footage.frame(quality="half")]
     count = footage.facts.frames
-    numbers = sorted({0, count // 2, count - 1})
-    return footage.several(numbers) if isinstance(footage, Movie) else [footage.frame(number) for number in numbers]
+    return frames_of(footage, {0, count // 2, count - 1})
+
+
+def frames_of(footage: Footage, numbers: Collection[int]) -> list[Still]:
+    """Some frames by rising number; a movie is opened once for all of them."""
+    rising = sorted(numbers)
+    return footage.several(rising) if isinstance(footage, Movie) else [footage.frame(number) for number in rising]
 
 
 READABLE = "PNG, JPEG, TIFF, OpenEXR, 10-bit DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"

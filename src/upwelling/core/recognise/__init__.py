@@ -87,7 +87,7 @@ def _candidates(facts: FileFacts, evidence: list[Evidence]) -> list[Candidate]:
         score = sum(item.weight for item in kinds.values())
         code_range = _range(facts, next((i.range for i in kinds.values() if i.range), ""))
         found.append(Candidate(member.name, code_range, round(score, 2), 0.0, tuple(i.text for i in kinds.values())))
-    found.sort(key=lambda c: (-c.score, list(ENCODINGS).index(c.encoding)))
+    found.sort(key=lambda c: -c.score)  # equal ones stay in the library's order
     total = sum(c.score for c in found) or 1.0
     return [Candidate(c.encoding, c.range, c.score, round(c.score / (total + 0.5), 2), c.evidence) for c in found]
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -22,7 +21,7 @@ from upwelling.web.bench.preview import preview
 from upwelling.web.bench.scope import SCOPES
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.controls import controls
-from upwelling.web.errors import Refused
+from upwelling.web.errors import Refused, json_body
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
@@ -73,16 +72,6 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     })
 
 
-def _body(request: HttpRequest) -> dict[str, Any]:
-    try:
-        body = json.loads(request.body)
-    except ValueError:
-        body = None
-    if not isinstance(body, dict):
-        raise Refused("The page sent something that is not a setting. Reload it.")
-    return body
-
-
 def _whole(value: Any) -> int:
     if not isinstance(value, int):
         raise Refused("The page sent something that is not a whole number. Reload it.")
@@ -103,7 +92,7 @@ def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
 def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Picture, scopes, counts and trace for settings that need not be saved; see ``preview`` for the layout."""
     _, shot = shot_for(request, slug, pk)
-    body = _body(request)
+    body = json_body(request, "setting")
     settings = read_settings(body.get("settings"))
     point = body.get("point")
     place = (_whole(point.get("x")), _whole(point.get("y"))) if isinstance(point, dict) else None
@@ -117,7 +106,7 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Saves settings as the next state of the shot."""
     _, shot = shot_for(request, slug, pk, change=True)
-    body = _body(request)
+    body = json_body(request, "setting")
     settings = read_settings(body.get("settings"))
     try:
         shot = apply_settings(shot, request.user, settings, version=_whole(body.get("version")),
@@ -150,12 +139,12 @@ def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The tone curve of settings, as points."""
     _, shot = shot_for(request, slug, pk)
-    return JsonResponse(tone_points(shot.path(read_settings(_body(request).get("settings")))))
+    return JsonResponse(tone_points(shot.path(read_settings(json_body(request, "setting").get("settings")))))
 
 
 @require_POST
 def stand(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Chooses the frame that stands for the shot."""
     _, shot = shot_for(request, slug, pk, change=True)
-    stand_for(shot, _whole(_body(request).get("frame")))
+    stand_for(shot, _whole(json_body(request, "setting").get("frame")))
     return JsonResponse({"frame": shot.frame, "thumbnail": thumbnail_url(shot)})

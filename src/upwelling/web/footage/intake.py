@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import tempfile
 from collections import Counter
@@ -18,7 +17,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.media import ENDINGS, READABLE
-from upwelling.web.errors import Refused
+from upwelling.web.errors import Refused, json_body
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.cameras import accept_proposal, assign, create_camera, proposals
 from upwelling.web.footage.inheritance import inherited_encoding
@@ -146,7 +145,7 @@ def change(request: HttpRequest, slug: str) -> JsonResponse:
     Every shot is tried; the answer names those that could not be changed and why.
     """
     production = production_for(request.user, slug, change=True)
-    body = _body(request)
+    body = json_body(request, "change")
     numbers = body.get("shots")
     if not isinstance(numbers, list) or not numbers or not all(isinstance(n, int) for n in numbers):
         raise Refused("No shot is selected. Tick at least one.")
@@ -192,16 +191,6 @@ def _change_one(shot: Shot, verb: str, value: str) -> None:
         shot.delete()
     else:
         raise Refused("The page asked for a change that does not exist. Reload it.")
-
-
-def _body(request: HttpRequest) -> dict[str, Any]:
-    try:
-        body = json.loads(request.body)
-    except ValueError:
-        body = None
-    if not isinstance(body, dict):
-        raise Refused("The page sent something that is not a change. Reload it.")
-    return body
 
 
 @require_POST

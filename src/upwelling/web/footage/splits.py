@@ -8,7 +8,7 @@ from typing import Any
 
 from django.db import transaction
 
-from upwelling.core.media import Movie
+from upwelling.core.media import Movie, frames_of
 from upwelling.core.recognise import signal_facts
 from upwelling.core.scene_cuts import ranges, strengths
 from upwelling.web.errors import Refused
@@ -79,8 +79,7 @@ def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
 
 def _look_again(part: Shot) -> None:
     """The signal of a part is its own: bars or clipping elsewhere in the movie are not."""
-    footage = part.footage
-    frames = sorted({part.first_frame, part.frame, part.last_frame})
-    part.signal_json = signal_as_json(signal_facts([footage.frame(frame) for frame in frames]))
+    stills = frames_of(part.footage, {part.first_frame, part.frame, part.last_frame})
+    part.signal_json = signal_as_json(signal_facts(stills))
     apply_recognition(part)
 
