@@ -18,7 +18,7 @@ from typing import Any
 
 import numba
 
-_SOURCES = ("kernels.py", "engine/fastmath.py", "engine/tile.py", "engine/tone_kernel.py", "lut/kernels.py",
+_SOURCES = ("kernels.py", "engine/colour_kernel.py", "fastmath.py", "engine/tile.py", "engine/tone_kernel.py", "lut/kernels.py",
             "lut/simd.py", "media/ycbcr_kernel.py", "raw/demosaic_kernel.py", "scopes_kernel.py", "simulate/tracer.py")
 KERNEL_LOCK = threading.RLock()
 
@@ -48,3 +48,8 @@ def serial(function: Callable[..., Any]) -> Any:
 def inline(function: Callable[..., Any]) -> Any:
     """Declares a scalar helper; without forceinline the loops around it silently lose their SIMD."""
     return numba.njit(function, fastmath=True, error_model="numpy", forceinline=True)
+
+
+def called(function: Callable[..., Any]) -> Any:
+    """Declares a part of a kernel that works on a whole tile: called, not inlined, so that the kernel compiles in time."""
+    return numba.njit(function, fastmath=True, error_model="numpy", nogil=True)

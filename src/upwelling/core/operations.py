@@ -8,15 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 
-from upwelling.core.arrays import Float64
+from upwelling.core.arrays import MID_GREY, Float64
+from upwelling.core.colour_operations import Select, ShowSelection
 from upwelling.core.curves import Curve
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.encodings import Encoding
 from upwelling.core.lut.table import Lut
+from upwelling.core.spline import Spline
 
 CDL_LUMA = np.array([0.2126, 0.7152, 0.0722])
 """ASC CDL v1.2: saturation always uses these BT.709 weights, whatever the primaries."""
@@ -109,7 +111,9 @@ class Saturate:
 
 @dataclass(frozen=True)
 class Hold:
-    """Keeps the present value for the next ``Blend``."""
+    """Keeps the present value in ``slot`` for the ``Blend`` of that slot."""
+
+    slot: Literal[0, 1] = 0
 
     def apply(self, rgb: Float64) -> Float64:
         return rgb
@@ -117,12 +121,56 @@ class Hold:
 
 @dataclass(frozen=True)
 class Blend:
-    """held + strength·(now − held)."""
+    """held + strength·(now − held); with ``selected`` the strength is times the last ``Select``."""
 
     strength: float
+    slot: Literal[0, 1] = 0
+    selected: bool = False
 
     def apply(self, rgb: Float64) -> Float64:
         raise TypeError("Blend needs the held value: use run_reference.")
+
+
+@dataclass(frozen=True)
+class ChannelCurves:
+    """Each channel through its own curves, one after the other (red, green, blue)."""
+
+    chains: tuple[tuple[Spline, ...], tuple[Spline, ...], tuple[Spline, ...]]
+
+    def apply(self, rgb: Float64) -> Float64:
+        channels = []
+        for channel, chain in enumerate(self.chains):
+            value = rgb[..., channel]
+            for curve in chain:
+                value = curve(value)
+            channels.append(value)
+        return np.stack(channels, axis=-1)
+
+
+Norm = Literal["luminance", "largest channel", "power norm"]
+
+
+@dataclass(frozen=True)
+class BandGain:
+    """rgb·2^gain(stops of the pixel's norm from mid grey): channels keep their ratios, so hue is kept.
+
+    A norm of 0 or less counts as far below the curve's first point. The power norm is Σc³/Σc² over positive channels.
+    """
+
+    norm: Norm
+    luminance: tuple[float, float, float]
+    gain: Spline
+
+    def apply(self, rgb: Float64) -> Float64:
+        if self.norm == "luminance":
+            norm = rgb @ np.array(self.luminance)
+        elif self.norm == "largest channel":
+            norm = rgb.max(axis=-1)
+        else:
+            light = np.maximum(rgb, 0.0)
+            norm = np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30)
+        stops = np.log2(np.maximum(norm, 1e-30) / MID_GREY)
+        return np.asarray(rgb * np.exp2(self.gain(stops))[..., None])
 
 
 @dataclass(frozen=True)
@@ -173,12 +221,18 @@ class ApplyLut:
 def run_reference(operations: Sequence[Operation], rgb: Float64) -> Float64:
     """The operations one after the other in float64; ``rgb`` (…, 3)."""
     value = np.asarray(rgb, dtype=np.float64)
-    held = value
+    held, weight = [value, value], np.ones(value.shape[:-1])
     for operation in operations:
         if isinstance(operation, Hold):
-            held = value
+            held[operation.slot] = value
+        elif isinstance(operation, Select):
+            weight = operation.weight(value)
+        elif isinstance(operation, ShowSelection):
+            value = np.repeat(weight[..., None], 3, axis=-1)
         elif isinstance(operation, Blend):
-            value = held + operation.strength * (value - held)
+            before = held[operation.slot]
+            share = operation.strength * (weight[..., None] if operation.selected else 1.0)
+            value = before + share * (value - before)
         else:
             value = operation.apply(value)
     return value

@@ -204,7 +204,7 @@ class Path(_Stage):
         segments["trim"] = self._steps(self.trim)
         look = self._steps(self.look)
         if look and self.look.strength < 1:
-            look = (Encode(ACESCCT), Hold(), Decode(ACESCCT), *look, Encode(ACESCCT), Blend(self.look.strength),
+            look = (Encode(ACESCCT), Hold(1), Decode(ACESCCT), *look, Encode(ACESCCT), Blend(self.look.strength, 1),
                     Decode(ACESCCT))
         segments["look"] = look
         if self.rendering.on:
@@ -227,6 +227,21 @@ class Path(_Stage):
     def operations(self) -> tuple[Operation, ...]:
         """All operations from the file's code (0…1) to the display's code (0…1)."""
         return tuple(op for part in self.segments().values() for op in part)
+
+    def until(self, stage: StageName, step_id: str = "") -> tuple[Operation, ...]:
+        """Operations from the file's code to what enters a stage, or one step of the trim or look."""
+        operations: list[Operation] = []
+        for name, part in self.segments().items():
+            if name == stage:
+                break
+            operations += part
+        if step_id and stage in ("trim", "look"):
+            holder = self.trim if stage == "trim" else self.look
+            for step in holder.steps if holder.on else ():
+                if step.id == step_id:
+                    break
+                operations += step.operations(self.working_primaries) if step.on else ()
+        return tuple(operations)
 
     def apply(self, code: Any) -> Float64:
         """Display code (…, 3) of file code (…, 3), exact, in float64."""
@@ -265,6 +280,13 @@ class Path(_Stage):
         """SHA-256 over the canonical recipe and the arithmetic's version; equal means equal numbers."""
         body = self.model_dump(mode="json")
         body["look"].pop("name")
+        for stage in (body["trim"], body["look"]):
+            for step in stage["steps"]:
+                for label in ("id", "name", "note"):
+                    step.pop(label)
+                for field, rest in (("strength", 1.0), ("limit", None)):
+                    if step[field] == rest:  # a step that uses neither keeps the fingerprint it had before there were any
+                        step.pop(field)
         text = json.dumps({"arithmetic": ARITHMETIC, **body}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 

@@ -99,6 +99,17 @@ def adaptation_matrix(white_from: tuple[float, float], white_to: tuple[float, fl
     return np.asarray(np.linalg.solve(cones, gains[:, None] * cones), dtype=np.float64)
 
 
+def light_made_neutral(xyz: Float64, white_to: tuple[float, float], neutral: tuple[float, float], method: Adaptation) -> tuple[float, float]:
+    """xy of the light that ``adaptation_matrix(light, white_to)`` must name for ``xyz`` to get the chromaticity ``neutral``.
+
+    The von Kries gains follow from the patch alone: cones(light) = cones(white_to)·cones(xyz)/cones(neutral), up to brightness.
+    """
+    cones = _CONES[method]
+    light = np.linalg.solve(cones, (cones @ xy_to_xyz(white_to)) * (cones @ xyz) / (cones @ xy_to_xyz(neutral)))
+    total = float(light.sum())
+    return float(light[0] / total), float(light[1] / total)
+
+
 @lru_cache(maxsize=512)
 def rgb_to_rgb(source: Primaries, target: Primaries, method: Adaptation) -> Float64:
     """The 3×3 matrix between two linear RGB spaces, adapted from one white to the other; white stays white."""

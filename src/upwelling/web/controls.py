@@ -11,10 +11,22 @@ _CHANNELS = ("red", "green", "blue")
 
 
 def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
-    """Rows of controls: one control for a number, three for a triple, a choice for named values."""
-    rows = []
+    """Rows of controls: one control for a number, three for a triple, a plot for a curve, a choice for named values.
+
+    An empty ``prefix`` gives paths within the thing itself.
+    """
+    rows: list[dict[str, Any]] = []
+    before = f"{prefix}." if prefix else ""
     for name, field in model.model_fields.items():
         extra = field.json_schema_extra
+        if isinstance(extra, dict) and "curve" in extra:
+            plots = next((row for row in rows if row["kind"] == "curves"), None)
+            if plots is None:
+                plots = {"name": name, "kind": "curves", "curves": []}
+                rows.append(plots)
+            plots["curves"].append({"path": before + name, "title": field.title, "help": field.description, **extra["curve"],  # type: ignore[dict-item]
+                                    "default": field.default})
+            continue
         if isinstance(extra, dict) and "unit" in extra:
             default = field.default
             triple = isinstance(default, tuple)
@@ -22,7 +34,7 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
                 "name": name, "title": field.title, "help": field.description, "unit": extra["unit"], "kind": "number",
                 "triple": triple,
                 "cells": [{
-                    "path": f"{prefix}.{name}.{index}" if triple else f"{prefix}.{name}",
+                    "path": f"{before}{name}.{index}" if triple else before + name,
                     "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
                     "low": extra["low"], "high": extra["high"], "fine": extra["fine"],
                     "default": default[index] if triple else default,
@@ -32,7 +44,7 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
         elif field.title and field.default is not PydanticUndefined:
             values = getattr(field.annotation, "__args__", ())
             rows.append({"name": name, "title": field.title, "help": field.description, "kind": "choice",
-                         "path": f"{prefix}.{name}", "values": list(values), "default": field.default})
+                         "path": before + name, "values": list(values), "default": field.default})
     return rows
 
 

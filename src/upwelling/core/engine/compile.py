@@ -1,4 +1,4 @@
-"""Operations to numbers: packs each operation into an opcode and a row of float32 parameters."""
+"""Operations to numbers: packs each operation into an opcode, a row of float32 parameters, and tables of its curves."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.colour_operations import ColourShift, Select, ShowSelection
 from upwelling.core.curves.aces_log import PureLog
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.hlg import HybridLogGamma
@@ -18,13 +19,16 @@ from upwelling.core.curves.pq import PerceptualQuantiser
 from upwelling.core.curves.segmented_power import Identity, PurePower, SegmentedPower
 from upwelling.core.curves.table import TableCurve
 from upwelling.core.engine import tile
+from upwelling.core.engine.fold import folded
 from upwelling.core.lut.table import Domain, Lut, Lut1D
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
     Affine,
     ApplyLut,
     BalanceHighlights,
+    BandGain,
     Blend,
+    ChannelCurves,
     Decode,
     Encode,
     Hold,
@@ -35,16 +39,18 @@ from upwelling.core.operations import (
     SlopeOffsetPower,
 )
 from upwelling.core.rendering.rise import RiseOperation
+from upwelling.core.spline import Spline
 
 Packed = tuple[int, list[float]]
 
 
 @dataclass(frozen=True, eq=False)
 class Tiles:
-    """A run of operations for the tile engine: codes int32 (K,), rows float32 (K, ROW)."""
+    """A run of operations for the tile engine: codes int32 (K,), rows float32 (K, ROW), tables float32 (T,)."""
 
     codes: Any
     rows: Any
+    tables: Any
 
 
 @dataclass(frozen=True)
@@ -115,6 +121,82 @@ def _pack_rise(op: RiseOperation) -> Packed:
     ]
 
 
+class Tables:
+    """The curves of a run as one row of numbers; equal curves are sampled once and kept."""
+
+    def __init__(self) -> None:
+        self.parts: list[Any] = []
+        self.length = 0
+
+    def add(self, *curves: Any) -> float:
+        """Appends sampled curves, each with its last value twice; returns where the first begins."""
+        start = self.length
+        for values in curves:
+            self.parts.append(values)
+            self.length += len(values)
+        return float(start)
+
+    def joined(self) -> Any:
+        return np.concatenate(self.parts) if self.parts else np.zeros(1, np.float32)
+
+
+@lru_cache(maxsize=256)
+def _sampled(chain: tuple[Spline, ...], low: float, high: float, cells: int) -> Any:
+    values = np.linspace(low, high, cells + 1)
+    for curve in chain:
+        values = curve(values)
+    return np.append(values, values[-1]).astype(np.float32)
+
+
+CODE_LOW, CODE_HIGH, CODE_CELLS = -0.5, 1.5, 4096
+HUE_CELLS, SATURATION_CELLS, STOP_CELLS = 2048, 1024, 2048
+NORMS = ("luminance", "largest channel", "power norm")
+
+
+def _pack_curves(op: ChannelCurves, tables: Tables) -> Packed:
+    slopes: list[float] = []
+    cell = (CODE_HIGH - CODE_LOW) / CODE_CELLS
+    sampled = [_sampled(chain, CODE_LOW, CODE_HIGH, CODE_CELLS) for chain in op.chains]
+    for chain in op.chains:
+        ends = np.array([CODE_LOW - cell, CODE_LOW, CODE_HIGH, CODE_HIGH + cell])
+        for curve in chain:
+            ends = curve(ends)
+        slopes += [(ends[1] - ends[0]) / cell, (ends[3] - ends[2]) / cell]
+    return tile.CHANNEL_CURVES, [tables.add(*sampled), CODE_LOW, 1 / cell, float(CODE_CELLS), CODE_HIGH, *slopes]
+
+
+def _table(curve: Spline, low: float, high: float, cells: int, tables: Tables) -> list[float]:
+    """Four parameters of a curve over low…high: where it lies, or that it is flat."""
+    first = curve.points[0][1]
+    if curve.is_flat(first):
+        return [-1.0, first, 0.0, 0.0]
+    return [tables.add(_sampled((curve,), low, high, cells)), low, cells / (high - low), float(cells)]
+
+
+def _pack_gain(op: BandGain, tables: Tables) -> Packed:
+    low, high = op.gain.points[0][0], op.gain.points[-1][0]
+    start = tables.add(_sampled((op.gain,), low, high, STOP_CELLS))
+    return tile.BAND_GAIN, [float(NORMS.index(op.norm)), *op.luminance, start, low, STOP_CELLS / (high - low), float(STOP_CELLS)]
+
+
+def _pack_select(op: Select, tables: Tables) -> Packed:
+    (low, high, soft), (dark, bright, soft_stops) = op.saturation, op.stops
+    return tile.SELECT, [*(v for row in op.to_lms for v in row), op.hue, op.half_width + op.hue_soft, 1 / op.hue_soft,
+                         low, high, 1 / soft, dark, bright, 1 / soft_stops, float(op.invert)]
+
+
+def _pack_shift(op: ColourShift, tables: Tables) -> Packed:
+    by_hue = [_table(c, 0.0, 360.0, HUE_CELLS, tables) for c in (op.hue_by_hue, op.brightness_by_hue, op.saturation_by_hue)]
+    rest = [_table(op.saturation_by_saturation, 0.0, 1.0, SATURATION_CELLS, tables),
+            _table(op.saturation_by_stops, -10.0, 10.0, STOP_CELLS, tables)]
+    matrix = np.array(op.to_lms)
+    return tile.COLOUR_SHIFT, [*matrix.ravel(), *np.linalg.inv(matrix).ravel(), *(v for part in (*by_hue, *rest) for v in part),
+                               float(op.amount is not None), (op.amount or 0.0) - 1]
+
+
+_WITH_TABLES: dict[type, Callable[[Any, Tables], Packed]] = {
+    ChannelCurves: _pack_curves, BandGain: _pack_gain, Select: _pack_select, ColourShift: _pack_shift,
+}
 _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Affine: lambda op: (tile.AFFINE, [op.gain, op.offset]),
     Matrix: lambda op: (tile.MATRIX, [v for row in op.rows for v in row]),
@@ -123,8 +205,9 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     SlopeOffsetPower: lambda op: (tile.SOP, [*op.slope, *op.offset, *op.power, float(op.clamp)]),
     Saturate: lambda op: (tile.SATURATE, [op.amount, *((0.0, 1.0) if op.clamp else (-_LIMIT, _LIMIT))]),
     RiseOperation: _pack_rise,
-    Hold: lambda op: (tile.HOLD, []),
-    Blend: lambda op: (tile.BLEND, [op.strength]),
+    Hold: lambda op: (tile.HOLD, [float(op.slot)]),
+    Blend: lambda op: (tile.BLEND, [op.strength, float(op.slot), float(op.selected)]),
+    ShowSelection: lambda op: (tile.SHOW_SELECTION, []),
     LuminancePower: lambda op: (tile.LUMINANCE_POWER, [*op.weights, op.exponent, op.scale]),
     BalanceHighlights: lambda op: (tile.HIGHLIGHTS, [*op.gains, op.START, 1 / (op.END - op.START)]),
 }
@@ -134,26 +217,27 @@ def compile_operations(operations: Sequence[Operation]) -> Program:
     """The program of a list of operations; TypeError for one the engine does not know."""
     parts: list[Tiles | Lut] = []
     packed: list[Packed] = []
-    for operation in operations:
+    tables = Tables()
+    for operation in folded(operations):
         table = _table_of(operation)
         if table is None:
-            packed.append(_pack(operation))
+            packed.append(_pack(operation, tables))
             continue
         if packed:
-            parts.append(_tiles(packed))
+            parts.append(_tiles(packed, tables))
         parts.append(table)
-        packed = []
+        packed, tables = [], Tables()
     if packed or not parts:
-        parts.append(_tiles(packed))
+        parts.append(_tiles(packed, tables))
     return Program(tuple(parts))
 
 
-def _tiles(packed: list[Packed]) -> Tiles:
+def _tiles(packed: list[Packed], tables: Tables) -> Tiles:
     codes = np.array([code for code, _ in packed], dtype=np.int32)
     rows = np.zeros((len(packed), tile.ROW), dtype=np.float32)
     for row, (_, values) in zip(rows, packed, strict=True):
         row[: len(values)] = values
-    return Tiles(codes, rows)
+    return Tiles(codes, rows, tables.joined())
 
 
 def _table_of(operation: Operation) -> Lut | None:
@@ -172,7 +256,9 @@ def _decoding_table(curve: TableCurve, scale: float) -> Lut1D:
     return Lut1D(np.repeat(light[:, None], 3, axis=1).astype(np.float32), Domain((low,) * 3, (high,) * 3))
 
 
-def _pack(operation: Operation) -> Packed:
+def _pack(operation: Operation, tables: Tables) -> Packed:
+    if type(operation) in _WITH_TABLES:
+        return _WITH_TABLES[type(operation)](operation, tables)
     try:
         packer = _PACKERS[type(operation)]
     except KeyError:

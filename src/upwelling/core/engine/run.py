@@ -12,14 +12,17 @@ from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import KERNEL_LOCK
 
 
-def run(program: Program, rgb: Any) -> Float32:
-    """The program's result, float32, same shape as ``rgb`` (…, 3), which is left as it is."""
+def run(program: Program, rgb: Any, out: Float32 | None = None) -> Float32:
+    """The program's result, float32, same shape as ``rgb`` (…, 3), which is left as it is.
+
+    ``out``, of that shape and contiguous, is written and returned when given: fresh memory costs as much as a few operations.
+    """
     value = np.ascontiguousarray(as_rgb(rgb, dtype=np.float32))
     for part in program.parts:
         if isinstance(part, Tiles):
-            target = np.empty_like(value)
+            target = np.empty_like(value) if out is None else out
             with KERNEL_LOCK:
-                run_tiles(value.reshape(-1, 3), part.codes, part.rows, target.reshape(-1, 3))
+                run_tiles(value.reshape(-1, 3), part.codes, part.rows, part.tables, target.reshape(-1, 3))
             value = target
         else:
             value = part.apply(value)

@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from numba import prange
 
-from upwelling.core.engine.fastmath import exp2_fast, log2_fast, power_fast, signed_power_fast
+from upwelling.core.engine.colour_kernel import band_gain_tile, curves_tile, select_tile, shift_tile
 from upwelling.core.engine.tone_kernel import rise_tile
+from upwelling.core.fastmath import exp2_fast, log2_fast, power_fast, signed_power_fast
 from upwelling.core.kernels import inline, parallel
 
 TILE = 1024
@@ -19,7 +20,7 @@ ROW = 48
 """Parameters an operation may have."""
 (AFFINE, MATRIX, LOG_DECODE, LOG_ENCODE, SEGMENT_DECODE, SEGMENT_ENCODE, POWER, PURE_LOG_DECODE, PURE_LOG_ENCODE,
  PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND, MIRROR_DECODE, MIRROR_ENCODE,
- POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS) = range(24)
+ POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS, CHANNEL_CURVES, BAND_GAIN, SELECT, SHOW_SELECTION, COLOUR_SHIFT) = range(29)
 
 F = np.float32
 ZERO, HALF, ONE, THIRD, TWELFTH = F(0), F(0.5), F(1), F(1 / 3), F(1 / 12)
@@ -83,18 +84,22 @@ def hlg_encode(x: Any) -> Any:
 
 
 @parallel
-def run_tiles(source: Any, codes: Any, rows: Any, target: Any) -> None:
-    """source and target: (N, 3) float32 (may be the same array); codes: int32 (K,); rows: float32 (K, ROW)."""
+def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, target: Any) -> None:
+    """source and target: (N, 3) float32 (may be the same array); codes: int32 (K,); rows: float32 (K, ROW).
+
+    tables: float32 (T,), where the curves of operations lie one after the other.
+    """
     count = source.shape[0]
     tiles = (count + TILE - 1) // TILE
     chunks = 64
     for chunk in prange(chunks):
         buffer = np.zeros((3, TILE), np.float32)
-        held = np.zeros((3, TILE), np.float32)
+        held = np.zeros((6, TILE), np.float32)
+        weight = np.zeros(TILE, np.float32)
         scratch = np.zeros((20, TILE), np.float32)
         where = np.zeros(TILE, np.int32)
         flat = buffer.reshape(3 * TILE)
-        held_flat = held.reshape(3 * TILE)
+        held_flat = held.reshape(6 * TILE)
         R, G, B = buffer[0], buffer[1], buffer[2]
         for tile in range(chunk * tiles // chunks, (chunk + 1) * tiles // chunks):
             start = tile * TILE
@@ -203,12 +208,34 @@ def run_tiles(source: Any, codes: Any, rows: Any, target: Any) -> None:
                 elif code == 15:
                     rise_tile(R, G, B, scratch, where, p, n)
                 elif code == 16:
+                    slot = held_flat[np.int64(p[0]) * 3 * TILE:]
                     for i in range(3 * TILE):
-                        held_flat[i] = flat[i]
+                        slot[i] = flat[i]
                 elif code == 17:
                     strength = p[0]
-                    for i in range(3 * TILE):
-                        flat[i] = held_flat[i] + strength * (flat[i] - held_flat[i])
+                    slot = held_flat[np.int64(p[1]) * 3 * TILE:]
+                    if p[2] > ZERO:
+                        for channel in range(3):
+                            x = buffer[channel]
+                            before = slot[channel * TILE:]
+                            for i in range(n):
+                                x[i] = before[i] + strength * weight[i] * (x[i] - before[i])
+                    else:
+                        for i in range(3 * TILE):
+                            flat[i] = slot[i] + strength * (flat[i] - slot[i])
+                elif code == 24:
+                    curves_tile(buffer, p, tables, n)
+                elif code == 25:
+                    band_gain_tile(R, G, B, scratch, p, tables, n)
+                elif code == 26:
+                    select_tile(R, G, B, scratch, weight, p, n)
+                elif code == 27:
+                    for i in range(n):
+                        R[i] = weight[i]
+                        G[i] = weight[i]
+                        B[i] = weight[i]
+                elif code == 28:
+                    shift_tile(R, G, B, scratch, p, tables, n)
                 elif code == 18:
                     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
                     for i in range(3 * TILE):

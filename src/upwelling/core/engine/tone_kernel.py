@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
-from upwelling.core.engine.fastmath import exp2_fast, log2_fast, sqrt32
+from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import inline
 from upwelling.core.rendering.gamut_fit import KNEE
 from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT

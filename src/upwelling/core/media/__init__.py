@@ -98,10 +98,12 @@ def looked_at(footage: Footage) -> list[Still]:
     return frames_of(footage, {0, count // 2, count - 1})
 
 
-def frames_of(footage: Footage, numbers: Collection[int]) -> list[Still]:
+def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | None = None) -> list[Still]:
     """Some frames by rising number; a movie is opened once for all of them."""
     rising = sorted(numbers)
-    return footage.several(rising) if isinstance(footage, Movie) else [footage.frame(number) for number in rising]
+    if isinstance(footage, Movie):
+        return footage.several(rising, reading)
+    return [footage.frame(number, reading) for number in rising]
 
 
 READABLE = "PNG, JPEG, TIFF, OpenEXR, 10-bit DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"

@@ -1,4 +1,4 @@
-"""Steps: one Trim or Look operation a file. ``STEPS`` is the explicit list of members."""
+"""Steps: one Trim or Look operation a file. ``STEPS`` is the explicit list of members, in their usual order of work."""
 
 from __future__ import annotations
 
@@ -7,11 +7,22 @@ from typing import Annotated
 from pydantic import Field
 
 from upwelling.core.steps.base import Step
+from upwelling.core.steps.colour_curves import ColourCurves
+from upwelling.core.steps.colour_range import ColourRange, range_around
+from upwelling.core.steps.contrast import Contrast
 from upwelling.core.steps.exposure import Exposure
+from upwelling.core.steps.ladder import Ladder
+from upwelling.core.steps.printer_light import PrinterLight
+from upwelling.core.steps.saturation import Saturation
 from upwelling.core.steps.slope_offset_power import SlopeOffsetPower
+from upwelling.core.steps.tone_curve import ToneCurve
 from upwelling.core.steps.white_balance import WhiteBalance
 
-AnyStep = Annotated[Exposure | WhiteBalance | SlopeOffsetPower, Field(discriminator="kind")]
-STEPS: tuple[type[Step], ...] = (Exposure, WhiteBalance, SlopeOffsetPower)
+AnyStep = Annotated[
+    Exposure | WhiteBalance | PrinterLight | Contrast | Ladder | SlopeOffsetPower | ToneCurve | Saturation | ColourCurves,
+    Field(discriminator="kind")]
+STEPS: tuple[type[Step], ...] = (Exposure, WhiteBalance, PrinterLight, Contrast, Ladder, SlopeOffsetPower, ToneCurve, Saturation,
+                                 ColourCurves)
 
-__all__ = ["STEPS", "AnyStep", "Exposure", "SlopeOffsetPower", "Step", "WhiteBalance"]
+__all__ = ["STEPS", "AnyStep", "ColourCurves", "ColourRange", "Contrast", "Exposure", "Ladder", "PrinterLight", "Saturation",
+           "SlopeOffsetPower", "Step", "ToneCurve", "WhiteBalance", "range_around"]

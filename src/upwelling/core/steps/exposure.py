@@ -21,8 +21,8 @@ class Exposure(Step):
     kind: Literal["exposure"] = "exposure"
     stops: float = parameter(0.0, "Exposure", "stops", -8, 8, 0.05, "Gain on scene light; +1 doubles it.")
 
-    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+    def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (Affine(2.0**self.stops),)
 
-    def summary(self) -> str:
+    def said(self) -> str:
         return f"Exposure {signed(self.stops, 2)}"

@@ -43,12 +43,12 @@ class SlopeOffsetPower(Step):
     def invertible(self) -> bool:  # type: ignore[override]
         return self.clamping == "none" and self.saturation > 0 and min(self.slope) > 0
 
-    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+    def work(self, working: Primaries) -> tuple[Operation, ...]:
         clamp = self.clamping == "asc"
         return (Encode(ACESCCT), SlopeOffsetPowerOperation(self.slope, self.offset, self.power, clamp),
                 Saturate(self.saturation, clamp), Decode(ACESCCT))
 
-    def summary(self) -> str:
+    def said(self) -> str:
         parts = [title for title, name in (("slope", "slope"), ("offset", "offset"), ("power", "power"))
                  if getattr(self, name) != type(self).model_fields[name].default]
         if self.saturation != 1.0:

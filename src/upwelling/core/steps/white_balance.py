@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 import numpy as np
 
+from upwelling.core.arrays import Float64
+from upwelling.core.errors import BadValue
 from upwelling.core.operations import Matrix, Operation
-from upwelling.core.primaries import Adaptation, Primaries, adaptation_matrix, rgb_to_xyz
+from upwelling.core.primaries import Adaptation, Primaries, adaptation_matrix, light_made_neutral, rgb_to_xyz
 from upwelling.core.steps.base import Step, parameter, signed
-from upwelling.core.temperature import kelvin_duv_to_xy
+from upwelling.core.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 
 REFERENCE_KELVIN = 6500.0
+COOLEST, WARMEST, FARTHEST = 15000.0, 1700.0, 0.05
 
 
 class WhiteBalance(Step):
@@ -24,18 +28,61 @@ class WhiteBalance(Step):
     neutral: ClassVar[str] = "moves neutral, on purpose"
 
     kind: Literal["white_balance"] = "white_balance"
-    kelvin: float = parameter(REFERENCE_KELVIN, "Scene light", "K", 1700, 15000, 50,
+    kelvin: float = parameter(REFERENCE_KELVIN, "Scene light", "K", WARMEST, COOLEST, 50,
                               "Correlated colour temperature of the light in the scene; higher makes the picture warmer.")
-    duv: float = parameter(0.0, "Tint (Duv)", "Duv", -0.05, 0.05, 0.001,
+    duv: float = parameter(0.0, "Tint (Duv)", "Duv", -FARTHEST, FARTHEST, 0.001,
                            "Distance of that light from the Planckian locus; + is a greener light, so the picture turns magenta.")
     adaptation: Adaptation = "CAT02"
 
-    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+    def work(self, working: Primaries) -> tuple[Operation, ...]:
         if self.kelvin == REFERENCE_KELVIN and self.duv == 0:
             return ()
         light, reference = kelvin_duv_to_xy(self.kelvin, self.duv), kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
         to_xyz = rgb_to_xyz(working)
         return (Matrix.of(np.asarray(np.linalg.solve(to_xyz, adaptation_matrix(light, reference, self.adaptation) @ to_xyz), np.float64)),)
 
-    def summary(self) -> str:
+    def said(self) -> str:
         return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}"
+
+
+@dataclass(frozen=True)
+class NeutralFound:
+    """The light that makes a patch neutral, and how far from neutral the patch was.
+
+    red and blue: stops of that channel over green; uv: distance from white in CIE 1976 u', v'.
+    """
+
+    kelvin: float
+    duv: float
+    red_stops: float
+    blue_stops: float
+    uv: float
+
+    def sentence(self) -> str:
+        """What was found, for the person who marked the patch."""
+        return (f"The patch was {signed(self.red_stops, 2)} stops red and {signed(self.blue_stops, 2)} stops blue over green "
+                f"(u'v' {self.uv:.4f} from neutral). A scene light of {self.kelvin:.0f} K, Duv {signed(self.duv, 4)} makes it neutral.")
+
+
+def balance_neutral(rgb_linear: Float64, working: Primaries, adaptation: Adaptation) -> NeutralFound:
+    """Solves for the light that makes a patch of scene-linear working light neutral; BadValue when no named light can."""
+    rgb = np.asarray(rgb_linear, dtype=np.float64)
+    if not np.all(rgb > 1e-6):
+        raise BadValue("The marked patch has no light in one of its channels. Mark something brighter that ought to be grey.")
+    to_xyz = rgb_to_xyz(working)
+    xyz = to_xyz @ rgb
+    light = light_made_neutral(xyz, kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0), working.white, adaptation)
+    kelvin, duv = xy_to_kelvin_duv(light)
+    white = to_xyz @ np.ones(3)
+    found = NeutralFound(kelvin, duv, float(np.log2(rgb[0] / rgb[1])), float(np.log2(rgb[2] / rgb[1])),
+                         float(np.hypot(*(uv_of(xyz) - uv_of(white)))))
+    if not (WARMEST <= kelvin <= COOLEST and abs(duv) <= FARTHEST):
+        raise BadValue(f"{found.sentence()} That lies outside {WARMEST:.0f}…{COOLEST:.0f} K and Duv ±{FARTHEST}: the patch is hardly "
+                       "a grey one. Mark another, or use printer light.")
+    return found
+
+
+def uv_of(xyz: Float64) -> Float64:
+    """CIE 1976 u', v' of XYZ (3,)."""
+    x, y, z = xyz
+    return np.array([4 * x, 9 * y], dtype=np.float64) / float(x + 15 * y + 3 * z)

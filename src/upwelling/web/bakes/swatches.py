@@ -9,7 +9,7 @@ import numpy as np
 from upwelling.core.bake import Certificate
 from upwelling.core.operations import run_reference
 from upwelling.core.path import Path
-from upwelling.web.footage.pictures import range_operations, to_bytes, view_operations
+from upwelling.web.footage.pictures import range_operations, view_operations
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 1180, 190, 44, 26
 
@@ -30,7 +30,7 @@ def swatches(certificate: Certificate, path: Path) -> list[dict[str, Any]]:
 def _hex(path: Path, code: tuple[float, float, float]) -> str:
     signal = run_reference(range_operations(path), np.array(code))
     view = run_reference(view_operations(path), np.clip(signal, 0, 1))
-    return "#" + "".join(f"{int(v):02x}" for v in to_bytes(view.astype(np.float32)))
+    return "#" + "".join(f"{round(255 * float(v)):02x}" for v in np.clip(view, 0, 1))
 
 
 def neutral_plot(certificate: Certificate) -> dict[str, Any]:

@@ -1,10 +1,6 @@
-"""Leaving letterbox and pillarbox bars out of what is measured."""
+"""Letterbox and pillarbox bars that intake found, in a working frame."""
 
 from __future__ import annotations
-
-from typing import Any
-
-import numpy as np
 
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
@@ -17,13 +13,9 @@ def bars_of(shot: Shot) -> tuple[int, int, int, int]:
     return top, bottom, left, right
 
 
-def without_bars(shot: Shot, frame: Frame, picture: Any) -> Any:
-    """A working picture (H, W, 3) without its bars, less a little more, as compression smears their edges."""
-    if not any(bars_of(shot)):
-        return picture
-    height, width = picture.shape[:2]
-    more_rows, more_columns = height // 60, width // 60
+def bars_in(shot: Shot, frame: Frame) -> tuple[int, int, int, int]:
+    """The bars in pixels of the working frame, and a little more, as compression smears their edges."""
+    height, width = frame.working.shape[:2]
     top, bottom, left, right = (-(-v // frame.factor) for v in bars_of(shot))
-    rows = slice(top + more_rows if top else 0, height - bottom - more_rows if bottom else height)
-    columns = slice(left + more_columns if left else 0, width - right - more_columns if right else width)
-    return np.ascontiguousarray(picture[rows, columns])
+    return (top + height // 60 if top else 0, bottom + height // 60 if bottom else 0,
+            left + width // 60 if left else 0, right + width // 60 if right else 0)

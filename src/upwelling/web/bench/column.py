@@ -20,7 +20,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     known = now.is_settled
     raw = path.camera.raw
     target = path.target
-    changed = [step.summary() for step in settings.steps if step.on and not step.changes_nothing]
+    changed = [step.summary() for step in settings.active]
     peak = f"{target.peak_nits:g} cd/m²"
     lines = {
         "camera": _camera_line(shot, raw),
@@ -73,7 +73,7 @@ def _depth(shot: Shot) -> str:
 
 def trim_fits(settings: ShotSettings) -> str:
     """Whether a LUT can carry the trim."""
-    active = [step for step in settings.steps if step.on and not step.changes_nothing]
+    active = settings.active
     stuck = [step.title for step in active if not step.fits_in_lut]
     if stuck:
         return f"A LUT cannot carry {', '.join(stuck)}"

@@ -1,110 +1,154 @@
-"""One preview: picture, scopes, counts, Column lines and trace from the same frame, in one answer."""
+"""One preview: picture, scopes, numbers, Column lines and trace from the same frame, in one answer."""
 
 from __future__ import annotations
 
 import json
 import struct
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Literal
 
 import numpy as np
 
 from upwelling.core import engine
-from upwelling.core.encodings import legal_to_full
-from upwelling.core.path import Path
-from upwelling.core.primaries import rgb_to_xyz
-from upwelling.core.scopes import shares_at_ends, stop_histogram
-from upwelling.web.bench.bars import without_bars
+from upwelling.core.arrays import Float32
+from upwelling.core.colour_operations import ShowSelection
+from upwelling.core.path import StageName
+from upwelling.core.picture_views import BAND_COLOURS, CLIP_COLOURS, FIRST_BAND, clip_view, false_colour, to_bytes
+from upwelling.core.scopes import Region, scene_facts
+from upwelling.core.steps import Ladder, Step
+from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.scope import SCOPES, draw
+from upwelling.web.bench.computed import Computed
+from upwelling.web.bench.measured import measure, numbers, percent, plateau_of, region_facts, spans_of
+from upwelling.web.bench.newest import NEVER_OVERTAKEN, Ticket
+from upwelling.web.bench.scope import ScopeChoice, draw
+from upwelling.web.bench.trace import trace
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import jpeg, png, view_operations
+from upwelling.web.footage.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png
 from upwelling.web.footage.shot_settings import ShotSettings
 
+View = Literal["picture", "stops", "clip", "selection"]
+GREY = np.uint8(118)
+"""sRGB code of 18 % reflectance, shown where a selection does not reach."""
 
-def preview(shot: Shot, frame: Frame, settings: ShotSettings, *, without_trim: bool, lossless: bool,
-            point: tuple[int, int] | None, scope: str = SCOPES[0], bars: bool = False) -> bytes:
-    """A little-endian uint32 length, that much JSON, the picture, then the scope as uint8 (planes, levels, columns).
 
-    The JSON names the sizes. Bars that intake found are left out of scopes and counts unless ``bars``. ``point`` is in pixels of the full frame.
+@dataclass(frozen=True)
+class Wish:
+    """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too: what is shown of
+    it, None for all. ``stage`` and ``step`` are in hand."""
+
+    without_trim: bool = False
+    lossless: bool = False
+    point: tuple[int, int] | None = None
+    scopes: tuple[ScopeChoice, ...] = ()
+    region: Region | None = None
+    bars: bool = False
+    view: View = "picture"
+    part: tuple[int, int, int, int] | None = None
+    stage: StageName = "trim"
+    step: str = ""
+    ticket: Ticket = NEVER_OVERTAKEN
+
+
+def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> bytes:
+    """A little-endian uint32 length, that much JSON, the picture, then each scope as uint8 (planes, rows, columns).
+
+    The JSON names the sizes. Bars that intake found are left out of scopes and numbers unless they are wished for. Raises Overtaken
+    when the page has asked for something newer meanwhile.
     """
-    shown = settings.model_copy(update={"trim_on": False}) if without_trim else settings
+    shown = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
     path = shot.path(shown)
-    # Scopes and screen want full-range signal, whatever range the output's code has.
-    segments = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})}).segments()
-    scene = engine.run(engine.compile_operations(
-        (*segments["camera"], *segments["input"], *segments["trim"], *segments["look"])), frame.working)
-    signal = engine.run(engine.compile_operations((*segments["rendering"], *segments["display"])), scene)
-    to_view = view_operations(path)
-    view = engine.run(engine.compile_operations(to_view), signal) if to_view else signal
-    measured = signal if bars else without_bars(shot, frame, signal)
-    histogram = stop_histogram(scene if bars else without_bars(shot, frame, scene), path.working_primaries)
-    half_code = 0.5 / (2**path.display.depth - 1)
-    at_black, at_peak = shares_at_ends(measured, half_code, 1 - half_code)
-    shades, drawn = draw(scope, measured, path)
-    picture = png(view) if lossless else jpeg(view)
+    made = Computed(frame.key, frame.working, path, (wish.stage, wish.step))
+    spans = spans_of(shot, frame, wish.region, wish.bars)
+    wish.ticket.check()
+    scene, signal = measure(made, frame, spans)
+    histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
+    drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
+    shown_part = made if wish.part is None else _of_part(frame, made, wish.part)
+    picture = _picture(shown_part, frame, settings, wish)
+    wish.ticket.check()
+    data = png(picture) if wish.lossless else jpeg(picture)
+    step = next((s for s in settings.steps if s.id == wish.step), None) if wish.stage == "trim" else None
     head = {
-        "width": view.shape[1], "height": view.shape[0], "mime": "image/png" if lossless else "image/jpeg",
-        "picture_bytes": len(picture), "scope": drawn,
-        "histogram": (histogram.counts if path.input.on or path.camera.raw else 0 * histogram.counts).tolist(),
-        "shares": {"at_black": at_black, "at_peak": at_peak, "above_white": histogram.above_white,
-                   "below_zero": histogram.below_zero, "camera": frame.plateau_share,
-                   "camera_code": round(frame.plateau_code * _top(path))},
-        "column": column(shot, path, settings), "trace": trace(shot, path, frame, point), "fits": trim_fits(settings),
-        "fingerprint": path.fingerprint[:12],
+        "width": picture.shape[1], "height": picture.shape[0], "mime": "image/png" if wish.lossless else "image/jpeg",
+        "picture_bytes": len(data), "scopes": [said for _, said in drawn],
+        "numbers": numbers(shot, frame, path, scene, signal), "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
+        "region": region_facts(made, signal, spans) if wish.region else [],
+        "column": column(shot, path, settings), "trace": trace(shot, path, frame, wish.point), "fits": trim_fits(settings),
+        "says": _says(step, made, frame) if step else None, "legend": _legend(wish.view), "fingerprint": path.fingerprint[:12],
     }
     text = json.dumps(head).encode()
-    return b"".join((struct.pack("<I", len(text)), text, picture, bytes(shades.tobytes())))
+    return b"".join((struct.pack("<I", len(text)), text, data, *(bytes(shades.tobytes()) for shades, _ in drawn)))
 
 
-UNKNOWN = ["–", "–", "–"]
-"""What stands for scene and display light while a file's codes have no meaning yet."""
+def _of_part(frame: Frame, made: Computed, part: tuple[int, int, int, int]) -> Computed:
+    x, y, width, height = part
+    x, y = min(max(x, 0), frame.width - 8), min(max(y, 0), frame.height - 8)
+    width, height = min(max(width, 8), frame.width - x), min(max(height, 8), frame.height - y)
+    code = frame.part(x, y, width, height, (WORKING_WIDTH, WORKING_HEIGHT))
+    return Computed((*frame.key, x, y, width, height), code, made.original, made.place)
 
 
-def _top(path: Path) -> int:
-    return int(2**path.camera.depth - 1)
+def _picture(made: Computed, frame: Frame, settings: ShotSettings, wish: Wish) -> Any:
+    """uint8 (H, W, 3) for the browser."""
+    if wish.view == "stops":
+        return false_colour(made.scene(), made.path.working_primaries)
+    if wish.view == "clip":
+        half_code = 0.5 / (2**made.path.display.depth - 1)
+        return clip_view(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code)
+    picture = to_bytes(made.view)
+    if wish.view == "selection":
+        step = next((s for s in settings.steps if s.id == wish.step), None)
+        if step is not None and step.limit is not None:
+            weight = _selection(made, step)
+            picture = np.rint(GREY + weight[..., None] * (picture.astype(np.float32) - GREY)).astype(np.uint8)
+    return picture
 
 
-def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -> dict[str, Any] | None:
-    """One pixel of the full frame at every boundary, by the exact path, as printed on the page."""
-    if point is None:
-        return None
-    still = frame.still
-    x, y = min(max(point[0], 0), still.width - 1), min(max(point[1], 0), still.height - 1)
-    code = still.code[y, x].astype(np.float64)
-    boundaries = {boundary.stage: boundary for boundary in path.trace(code)}
-    known = shot.settled.is_settled and shot.is_managed
-    scene = np.array(boundaries["look"].rgb)
-    luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
-    integer = shot.depth not in ("half", "float") and not shot.is_raw
-    return {
-        "x": x, "y": y,
-        "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
-        **{stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN for stage in ("input", "trim", "look")},
-        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
-        "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
-        "stops": _stops(luminance) if known else "not known",
-        "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
-    }
+def _selection(made: Computed, step: Step) -> Float32:
+    """How much of each pixel a step's colour range selects, 0…1 (H, W)."""
+    assert step.limit is not None
+    operations = (step.limit.operation(made.path.working_primaries), ShowSelection())
+    return engine.run(engine.compile_operations(operations), made.before("trim", step.id))[..., 0]
 
 
-def _full(path: Path, codes: Any) -> Any:
-    signal = np.array(codes) / (2**path.display.depth - 1)
-    return legal_to_full(signal, path.display.depth) if path.display.range == "legal" else signal
+def _says(step: Step, made: Computed, frame: Frame) -> dict[str, Any]:
+    """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects."""
+    working = made.path.working_primaries
+    said = [] if step.changes_nothing else tonal_report(step, working)
+    before = made.before("trim", step.id)
+    spans = spans_whole(before)
+    facts = scene_facts(before, working, np.eye(3), spans)
+    out: dict[str, Any] = {"step": step.id, "histogram": facts.counts.tolist() if isinstance(step, Ladder) else None}
+    if step.on and not step.changes_nothing:
+        after = engine.run(engine.compile_operations(step.operations(working)), before)
+        pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative
+        if pushed >= 0.0005:
+            said.append(f"pushes {percent(pushed)} of the picture below 0")
+    out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
+    if step.limit is not None:
+        out["selected"] = f"selects {percent(float(_selection(made, step).mean()))} of the picture"
+    out["lut"] = "A LUT can carry it" if step.fits_in_lut else "A LUT cannot carry it"
+    out["inverse"] = "can be undone exactly" if step.invertible and step.strength == 1 and step.limit is None else "has no exact inverse"
+    out["neutral"] = step.neutral
+    return out
 
 
-def _number(value: float, digits: int) -> str:
-    text = f"{value:.{digits}f}"
-    return text.replace("-", "−") if float(text) else text.lstrip("-")
+def spans_whole(array: Float32) -> Any:
+    """Every second row of an array, which is enough for a share."""
+    spans = np.tile(np.array([0, array.shape[1]], np.int32), (array.shape[0], 1))
+    spans[1::2] = 0
+    return spans
 
 
-def _light(value: float) -> str:
-    """Scene light with digits enough for its size."""
-    return _number(value, 4 if abs(value) < 1 else 3 if abs(value) < 10 else 2)
-
-
-def _stops(luminance: float) -> str:
-    if luminance <= 0:
-        return "no light"
-    stops = float(np.log2(luminance / 0.18))
-    return ("+" if stops >= 0 else "−") + f"{abs(stops):.2f} stops"
+def _legend(view: View) -> list[dict[str, str]]:
+    """What the colours of a view mean."""
+    if view == "stops":
+        last = len(BAND_COLOURS) - 1
+        return [{"colour": "#{:02x}{:02x}{:02x}".format(*colour),
+                 "label": ("≤" if i == 0 else "") + f"{FIRST_BAND + i:+d}".replace("-", "−").replace("+0", "0") + ("…" if i == last else "")}
+                for i, colour in enumerate(BAND_COLOURS)]
+    if view == "clip":
+        return [{"colour": "#{:02x}{:02x}{:02x}".format(*colour), "label": name} for name, colour in CLIP_COLOURS.items()]
+    return []

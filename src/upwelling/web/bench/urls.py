@@ -1,13 +1,25 @@
 from django.urls import path
 
-from upwelling.web.bench import views
+from upwelling.web.bench import mark_views, motion_views, share_views, solve_views, views
 
+BENCH = "p/<slug:slug>/bench/<int:pk>/"
 urlpatterns = [
-    path("p/<slug:slug>/bench/<int:pk>/", views.bench, name="bench"),
-    path("p/<slug:slug>/bench/<int:pk>/preview/", views.preview_of, name="preview"),
-    path("p/<slug:slug>/bench/<int:pk>/save/", views.save, name="save"),
-    path("p/<slug:slug>/bench/<int:pk>/undo/", views.undo, name="undo"),
-    path("p/<slug:slug>/bench/<int:pk>/redo/", views.redo, name="redo"),
-    path("p/<slug:slug>/bench/<int:pk>/tone/", views.tone, name="tone"),
-    path("p/<slug:slug>/bench/<int:pk>/stand/", views.stand, name="stand"),
+    path(BENCH, views.bench, name="bench"),
+    path(BENCH + "preview/", views.preview_of, name="preview"),
+    path(BENCH + "save/", views.save, name="save"),
+    path(BENCH + "undo/", views.undo, name="undo"),
+    path(BENCH + "redo/", views.redo, name="redo"),
+    path(BENCH + "tone/", views.tone, name="tone"),
+    path(BENCH + "stand/", views.stand, name="stand"),
+    path(BENCH + "marks/", mark_views.marks, name="marks"),
+    path(BENCH + "marks/<int:mark>/thumbnail/", mark_views.mark_thumbnail, name="mark-thumbnail"),
+    path(BENCH + "history/", mark_views.history, name="history"),
+    path(BENCH + "neutral/", solve_views.neutral, name="neutral"),
+    path(BENCH + "colour-range/", solve_views.colour_range, name="colour-range"),
+    path(BENCH + "curve/", solve_views.curve_line, name="curve"),
+    path(BENCH + "filmstrip/", motion_views.filmstrip, name="filmstrip"),
+    path(BENCH + "motion/", motion_views.motion, name="motion"),
+    path(BENCH + "share/", share_views.share, name="share"),
+    path(BENCH + "share/give/", share_views.give, name="give"),
+    path(BENCH + "share/<int:change>/take-back/", share_views.take_back, name="take-back"),
 ]

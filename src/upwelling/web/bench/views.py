@@ -10,15 +10,17 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.path import Path
+from upwelling.core.path import STAGES, Path
 from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
-from upwelling.core.steps import STEPS
+from upwelling.core.steps import STEPS, ColourRange
+from upwelling.core.steps.base import MOST_POINTS
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
-from upwelling.web.bench.preview import preview
-from upwelling.web.bench.scope import SCOPES
+from upwelling.web.bench.newest import Overtaken, Ticket
+from upwelling.web.bench.preview import Wish, preview
+from upwelling.web.bench.scope import BOUNDARIES, KINDS, read_choices
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.controls import controls
 from upwelling.web.errors import Refused, json_body
@@ -26,7 +28,8 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.models import Shot, shots_of
-from upwelling.web.footage.services import Outdated, apply_settings, history_ends, move_in_history, stand_for
+from upwelling.web.footage.services import Outdated, apply_or_keep, history_ends, move_in_history, stand_for
+from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import read_settings
 from upwelling.web.footage.views import shot_for, thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
@@ -41,39 +44,61 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
-    shots = shots_of(production)
+    groups = grouped(shots_of(production))
     now = shot.settled
     free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
-    places = [other.pk for other in shots]
-    here = places.index(shot.pk)
+    in_order = [other for _, shots in groups for other in shots]
+    here = [other.pk for other in in_order].index(shot.pk)
     data = {
         "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
-        "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed,
-        "frame": {"width": shot.width, "height": shot.height}, "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
-        "urls": {name: reverse(name, args=[slug, pk]) for name in ("preview", "save", "undo", "redo", "tone", "stand")},
+        "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed, "kinds": step_kinds(),
+        "range": ColourRange().model_dump(mode="json"), "most_points": MOST_POINTS,
+        "frame": {"width": shot.width, "height": shot.height}, "rate": shot.rate,
+        "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
+        "urls": {name: reverse(name, args=[slug, pk]) for name in (
+            "preview", "save", "undo", "redo", "tone", "stand", "marks", "history", "neutral", "colour-range", "curve", "motion", "share")},
+        "others": [{"pk": other.pk, "name": other.name, "url": reverse("preview", args=[slug, other.pk]), "frame": other.frame}
+                   for other in in_order if other.pk != shot.pk and other.settled.is_settled],
         "neighbours": {
-            "previous": reverse("bench", args=[slug, places[here - 1]]) if here > 0 else None,
-            "next": reverse("bench", args=[slug, places[here + 1]]) if here + 1 < len(places) else None,
+            "previous": reverse("bench", args=[slug, in_order[here - 1].pk]) if here > 0 else None,
+            "next": reverse("bench", args=[slug, in_order[here + 1].pk]) if here + 1 < len(in_order) else None,
         },
     }
     inherited, origin = inherited_encoding(shot)
     default = f"{inherited} ({origin}’s)" if inherited and not shot.is_raw else "Not settled"
     return render(request, "bench/bench.html", {
-        "production": production, "shot": shot, "shots": shots, "role": role, "rules": rules, "data": data,
+        "production": production, "shot": shot, "groups": groups, "role": role, "rules": rules, "data": data,
         "column": column(shot, path, settings), "fits": trim_fits(settings),
-        "steps": [{"title": step.title, "explanation": step.explanation, "space": step.space,
-                   "rows": controls(step, str(step.model_fields["kind"].default))} for step in STEPS],
+        "steps": [{"kind": str(step.model_fields["kind"].default), "title": step.title, "explanation": step.explanation, "space": step.space,
+                   "source": step.source, "rows": controls(step, "")} for step in STEPS],
+        "range_rows": controls(ColourRange, "limit"),
         "rendering_rows": controls(Rise, "rendering"), "tone": tone_points(path), "path": path,
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
-        "hlg": _hlg(shot, path), "scopes": SCOPES, "barred": any(bars_of(shot)),
+        "hlg": _hlg(shot, path), "kinds": KINDS, "boundaries": BOUNDARIES, "barred": any(bars_of(shot)), "places": ("first", "second"),
+        "shared": production.shared_changes.filter(undone=False).first(),
     })
 
 
-def _whole(value: Any) -> int:
-    if not isinstance(value, int):
+def grouped(shots: list[Shot]) -> list[tuple[str, list[Shot]]]:
+    """Shots by camera, cameras by name, those without one last."""
+    names = sorted({shot.camera.name for shot in shots if shot.camera})
+    groups = [(name, [shot for shot in shots if shot.camera and shot.camera.name == name]) for name in names]
+    rest = [shot for shot in shots if not shot.camera]
+    return [*groups, ("No camera", rest)] if rest else groups
+
+
+def step_kinds() -> dict[str, dict[str, Any]]:
+    """What the page needs to make a new step of each kind."""
+    return {step().kind: {"title": step.title, "rest": step().model_dump(mode="json"), "curves": [
+        curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]]} for step in STEPS}
+
+
+def whole(value: Any) -> int:
+    """A whole number the page sent; raises Refused."""
+    if not isinstance(value, int) or isinstance(value, bool):
         raise Refused("The page sent something that is not a whole number. Reload it.")
     return value
 
@@ -90,49 +115,60 @@ def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
 
 @require_POST
 def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
-    """Picture, scopes, counts and trace for settings that need not be saved; see ``preview`` for the layout."""
-    _, shot = shot_for(request, slug, pk)
+    """Picture, scopes, numbers and trace for settings that need not be saved (none: the shot's own); see ``preview`` for the layout.
+
+    204 without content when the page has asked for something newer meanwhile.
+    """
     body = json_body(request, "setting")
-    settings = read_settings(body.get("settings"))
-    point = body.get("point")
-    place = (_whole(point.get("x")), _whole(point.get("y"))) if isinstance(point, dict) else None
+    ticket = Ticket(str(body.get("page") or ""), whole(body.get("number") or 0))
+    _, shot = shot_for(request, slug, pk)
+    settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
-    data = preview(shot, frame_of(shot, None if index is None else _whole(index)), settings, without_trim=body.get("compare") == "untrimmed",
-                   lossless=bool(body.get("lossless")), point=place, scope=str(body.get("scope") or SCOPES[0]), bars=bool(body.get("bars")))
+    scopes, region = read_choices(body)
+    point, part = body.get("point"), body.get("part")
+    wish = Wish(
+        without_trim=bool(body.get("untrimmed")), lossless=bool(body.get("lossless")), scopes=scopes, region=region, bars=bool(body.get("bars")),
+        point=(whole(point.get("x")), whole(point.get("y"))) if isinstance(point, dict) else None,
+        part=(whole(part.get("x")), whole(part.get("y")), whole(part.get("width")), whole(part.get("height"))) if isinstance(part, dict) else None,
+        view=body["view"] if body.get("view") in ("stops", "clip", "selection") else "picture",
+        stage=body["stage"] if body.get("stage") in STAGES else "trim", step=str(body.get("step") or ""), ticket=ticket)
+    try:
+        data = preview(shot, frame_of(shot, None if index is None else whole(index)), settings, wish)
+    except Overtaken:
+        return HttpResponse(status=204)
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
 
 
 @require_POST
 def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
-    """Saves settings as the next state of the shot."""
+    """Saves settings as the next state of the shot; what comes too late is kept as a Mark, and the page is told what differs."""
     _, shot = shot_for(request, slug, pk, change=True)
     body = json_body(request, "setting")
     settings = read_settings(body.get("settings"))
     try:
-        shot = apply_settings(shot, request.user, settings, version=_whole(body.get("version")),
-                              label=str(body.get("label") or "change"))
+        shot = apply_or_keep(shot, request.user, settings, version=whole(body.get("version")), label=str(body.get("label") or "change"))
     except Outdated as error:
-        return JsonResponse({"error": str(error)}, status=409)
-    return _state(shot)
+        fresh = Shot.objects.select_related("production", "camera").get(pk=shot.pk)
+        return JsonResponse({"error": str(error), "differences": differences(settings, fresh.settings), **_state(fresh)}, status=409)
+    return JsonResponse(_state(shot))
 
 
-def _state(shot: Shot) -> JsonResponse:
-    return JsonResponse({"settings": shot.settings.model_dump(mode="json"), "history": history_ends(shot),
-                         "thumbnail": thumbnail_url(shot)})
+def _state(shot: Shot) -> dict[str, Any]:
+    return {"settings": shot.settings.model_dump(mode="json"), "history": history_ends(shot), "thumbnail": thumbnail_url(shot)}
 
 
 @require_POST
 def undo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """One step back in the shot's history."""
     _, shot = shot_for(request, slug, pk, change=True)
-    return _state(move_in_history(shot, -1))
+    return JsonResponse(_state(move_in_history(shot, -1)))
 
 
 @require_POST
 def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """One step forward in the shot's history."""
     _, shot = shot_for(request, slug, pk, change=True)
-    return _state(move_in_history(shot, +1))
+    return JsonResponse(_state(move_in_history(shot, +1)))
 
 
 @require_POST
@@ -146,5 +182,5 @@ def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 def stand(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Chooses the frame that stands for the shot."""
     _, shot = shot_for(request, slug, pk, change=True)
-    stand_for(shot, _whole(json_body(request, "setting").get("frame")))
+    stand_for(shot, whole(json_body(request, "setting").get("frame")))
     return JsonResponse({"frame": shot.frame, "thumbnail": thumbnail_url(shot)})

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+import numpy as np
+from django.conf import settings
+
 from upwelling.core.media import Raw, Still
 from upwelling.core.scopes import camera_plateau
+from upwelling.web.footage.kept import Kept
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import reduced
+from upwelling.web.footage.pictures import block_mean, reduced
 
-_KEPT = 6
+_kept: Kept[Frame] = Kept(lambda: settings.FRAME_MEMORY, lambda frame: frame.bytes)
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,12 +27,30 @@ class Frame:
 
     read: Still | None
     raw: Raw | None
+    key: tuple[Any, ...]
     working: Any
     factor: int
     width: int
     height: int
     plateau_code: float
     plateau_share: float
+
+    @property
+    def bytes(self) -> int:
+        """Memory it takes, or will once its full frame is asked for."""
+        return int(self.working.nbytes) + self.width * self.height * 12
+
+    @cached_property
+    def used_codes(self) -> tuple[float, float]:
+        """The codes 0…1 between which 98 % of the picture's channels lie."""
+        low, high = np.percentile(self.working[::4, ::4], [1, 99])
+        return float(low), float(high)
+
+    def part(self, x: int, y: int, width: int, height: int, most: tuple[int, int]) -> Any:
+        """File code of a part of the full frame, reduced by whole blocks to at most ``most`` (width, height)."""
+        code = self.still.code[y:y + height, x:x + width]
+        factor = max(1, -(-width // most[0]), -(-height // most[1]))
+        return np.ascontiguousarray(code, dtype=np.float32) if factor == 1 else block_mean(code, factor)
 
     @cached_property
     def still(self) -> Still:
@@ -41,10 +61,6 @@ class Frame:
         return self.raw.frame(quality="full")
 
 
-_frames: OrderedDict[tuple[Any, ...], Frame] = OrderedDict()
-_lock = threading.Lock()
-
-
 def frame_of(shot: Shot, index: int | None = None) -> Frame:
     """The frame that stands for the shot, or another of its frames, decoded once and then kept.
 
@@ -53,20 +69,15 @@ def frame_of(shot: Shot, index: int | None = None) -> Frame:
     number = shot.frame if index is None else min(max(index, shot.first_frame), shot.last_frame)
     reading = shot.reading if shot.ycbcr else None
     key = (shot.file, shot.sha256, number, reading)
-    with _lock:
-        if key in _frames:
-            _frames.move_to_end(key)
-            return _frames[key]
+    if (kept := _kept.get(key)) is not None:
+        return kept
     footage = shot.footage
     if isinstance(footage, Raw):
         half = footage.frame(quality="half")
         working, factor = reduced(half.code)
-        frame = Frame(None, footage, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code))
+        frame = Frame(None, footage, key, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code))
     else:
         still = footage.frame(number, reading)
-        frame = Frame(still, None, *reduced(still.code), still.width, still.height, *camera_plateau(still.code))
-    with _lock:
-        _frames[key] = frame
-        while len(_frames) > _KEPT:
-            _frames.popitem(last=False)
+        frame = Frame(still, None, key, *reduced(still.code), still.width, still.height, *camera_plateau(still.code))
+    _kept.put(key, frame)
     return frame

@@ -228,6 +228,7 @@ class ShotState(models.Model):
     settings = models.JSONField()
     created = models.DateTimeField(default=timezone.now)
     created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    shared = models.ForeignKey("SharedChange", null=True, on_delete=models.SET_NULL, related_name="states")
 
     class Meta:
         ordering = ("position",)
@@ -235,6 +236,44 @@ class ShotState(models.Model):
 
     def __str__(self) -> str:
         return f"{self.shot}: {self.label}"
+
+
+class Mark(models.Model):
+    """A saved state of a shot, to return to or compare with. ``kept`` ones are changes that came too late to be saved."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="marks")
+    name = models.CharField(max_length=60)
+    settings = models.JSONField()
+    kept = models.BooleanField(default=False)
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return f"{self.shot}: {self.name}"
+
+    @property
+    def shot_settings(self) -> ShotSettings:
+        return read_settings(self.settings)
+
+
+class SharedChange(models.Model):
+    """Steps of one shot given to several others in one go, which one undo takes back."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="shared_changes")
+    source = models.CharField(max_length=120)
+    steps = models.CharField(max_length=300)
+    undone = models.BooleanField(default=False)
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return f"{self.steps} from {self.source}"
 
 
 class Arrival(models.Model):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from upwelling.core.curves import CURVES
 from upwelling.core.files import whole_file
 from upwelling.core.operations import Decode, Encode, Matrix, Operation, run_reference
 from upwelling.core.path import Path, legal_in
+from upwelling.core.picture_views import to_bytes
 from upwelling.core.primaries import primaries, rgb_to_rgb
 
 WORKING_WIDTH, WORKING_HEIGHT = 960, 540
@@ -21,6 +23,7 @@ WORKING_WIDTH, WORKING_HEIGHT = 960, 540
 
 if TYPE_CHECKING:
     from upwelling.web.footage.models import Shot
+    from upwelling.web.footage.shot_settings import ShotSettings
 
 
 def view_operations(path: Path) -> tuple[Operation, ...]:
@@ -42,19 +45,14 @@ def range_operations(path: Path) -> tuple[Operation, ...]:
     return (legal_in(path.display.depth),) if path.display.range == "legal" else ()
 
 
-def to_bytes(view: Any) -> Any:
-    """uint8 of codes 0…1, rounded."""
-    return (np.clip(view, 0.0, 1.0) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
+def jpeg(picture: Any, quality: int = 95) -> bytes:
+    """A 4:4:4 JPEG of a uint8 picture (H, W, 3)."""
+    return bytes(imagecodecs.jpeg8_encode(picture, level=quality, subsampling="444"))
 
 
-def jpeg(view: Any, quality: int = 93) -> bytes:
-    """A 4:4:4 JPEG of view codes (H, W, 3)."""
-    return bytes(imagecodecs.jpeg8_encode(to_bytes(view), level=quality, subsampling="444"))
-
-
-def png(view: Any) -> bytes:
-    """A lossless PNG of view codes (H, W, 3)."""
-    return bytes(imagecodecs.png_encode(to_bytes(view), level=1))
+def png(picture: Any) -> bytes:
+    """A lossless PNG of a uint8 picture (H, W, 3)."""
+    return bytes(imagecodecs.png_encode(picture, level=1))
 
 
 def block_mean(code: Any, factor: int) -> Any:
@@ -71,27 +69,36 @@ def thumbnail(path: Path, code: Any, width: int = 176) -> bytes:
     """A small JPEG of the rendered shot."""
     small = block_mean(code, max(1, code.shape[1] // width))
     operations = (*path.operations(), *range_operations(path), *view_operations(path))
-    return jpeg(engine.run(engine.compile_operations(operations), small), 88)
+    return jpeg(to_bytes(engine.run(engine.compile_operations(operations), small)), 88)
 
 
 def as_recorded(path: Path, code: Any, width: int = 176) -> bytes:
     """A small JPEG of the file's own signal, as a screen shows it that knows nothing of it."""
     small = block_mean(code, max(1, code.shape[1] // width))
     signal = (legal_in(path.camera.depth),) if path.camera.range == "legal" else ()
-    return jpeg(engine.run(engine.compile_operations(signal), small), 88)
+    return jpeg(to_bytes(engine.run(engine.compile_operations(signal), small)), 88)
 
 
-def thumbnail_file(shot: Shot, *, recorded: bool = False) -> FilePath:
-    """The file of a shot's thumbnail, made once for each fingerprint and kept."""
+def thumbnail_file(shot: Shot, *, recorded: bool = False, settings_shown: ShotSettings | None = None) -> FilePath:
+    """The file of a shot's thumbnail under its settings or others, made once for each fingerprint and kept."""
     from upwelling.web.footage.frames import frame_of
 
-    path = shot.path()
+    path = shot.path(settings_shown)
     kind = f"recorded-{path.camera.range}" if recorded else path.fingerprint[:24]
-    place = FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{shot.frame}-{kind}.jpg"
+
+    def make() -> bytes:
+        working = frame_of(shot).working
+        return as_recorded(path, working) if recorded else thumbnail(path, working)
+
+    return kept_picture(shot, f"{shot.frame}-{kind}", make)
+
+
+def kept_picture(shot: Shot, name: str, make: Callable[[], bytes]) -> FilePath:
+    """The file of a small JPEG of a shot, made when it is first asked for."""
+    place = FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{name}.jpg"
     if not place.exists():
         place.parent.mkdir(parents=True, exist_ok=True)
-        working = frame_of(shot).working
-        data = as_recorded(path, working) if recorded else thumbnail(path, working)
+        data = make()
         with whole_file(place) as temporary:
             temporary.write_bytes(data)
     return place
@@ -110,7 +117,7 @@ def swatch(rgb_linear: Any, path: Path) -> str:
     """A scene-linear working colour as #rrggbb of sRGB, without a tone map; out-of-range light is held."""
     light = run_reference((Matrix.of(rgb_to_rgb(path.working_primaries, primaries("BT.709"), path.input.adaptation)), Encode(CURVES["sRGB"])),
                           np.asarray(rgb_linear, dtype=np.float64))
-    return "#" + "".join(f"{v:02x}" for v in to_bytes(light))
+    return "#" + "".join(f"{round(255 * v):02x}" for v in np.clip(light, 0, 1))
 
 
 def make_thumbnails(shot: Shot) -> None:

@@ -9,19 +9,23 @@ from typing import Any
 
 from django.conf import settings as conf
 from django.db import transaction
+from django.utils import timezone
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import ENDINGS, Raw, open_footage
 from upwelling.core.recognise import read_sidecars
+from upwelling.core.steps import AnyStep
 from upwelling.web.errors import Refused
-from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
 from upwelling.web.footage.recognition import apply_recognition, camera_by_metadata, facts_as_json, probe, signal_as_json
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Production
 
 
 class Outdated(Refused):
-    """Someone else changed the shot in between."""
+    """Someone else changed the shot in between. ``kept`` is the Mark that holds what could not be saved, once it is kept."""
+
+    kept: Mark | None = None
 
 
 class AlreadyHere(Refused):
@@ -153,7 +157,24 @@ def apply_settings(shot: Shot, user: Any, settings: ShotSettings, *, version: in
     if fresh.version != version:
         last = fresh.states.filter(position=fresh.position).select_related("created_by").first()
         who = f"{last.created_by} ({last.label})" if last and last.created_by else "someone else"
-        raise Outdated(f"This shot was changed meanwhile by {who}. Reload to see that change, then set yours again.")
+        raise Outdated(f"This shot was changed meanwhile by {who}.")
+    return _next_state(fresh, user, settings, label)
+
+
+def apply_or_keep(shot: Shot, user: Any, settings: ShotSettings, *, version: int, label: str) -> Shot:
+    """As ``apply_settings``; settings that come too late are kept as a Mark, and Outdated says so and carries it."""
+    try:
+        return apply_settings(shot, user, settings, version=version, label=label)
+    except Outdated as error:
+        kept = Mark.objects.create(shot=shot, name=f"{user}, not saved {timezone.localtime():%H:%M:%S}"[-60:], kept=True, created_by=user,
+                                   settings=settings.model_dump(mode="json"))
+        late = Outdated(f"{error} What you had is kept as the Mark “{kept.name}”; the shot now shows theirs.")
+        late.kept = kept
+        raise late from None
+
+
+def _next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, shared: SharedChange | None = None) -> Shot:
+    """Puts a state after the present one, cutting what lay there; the shot must be locked or fresh."""
     fresh.path(settings)
     if not fresh.states.exists():
         ShotState.objects.create(shot=fresh, position=0, label="as brought in", created_by=user,
@@ -161,7 +182,7 @@ def apply_settings(shot: Shot, user: Any, settings: ShotSettings, *, version: in
     fresh.states.filter(position__gt=fresh.position).delete()
     fresh.position += 1
     fresh.version += 1
-    ShotState.objects.create(shot=fresh, position=fresh.position, label=label[:120], created_by=user,
+    ShotState.objects.create(shot=fresh, position=fresh.position, label=label[:120], created_by=user, shared=shared,
                              settings=settings.model_dump(mode="json"))
     fresh.save(update_fields=["position", "version"])
     return fresh
@@ -173,10 +194,63 @@ def move_in_history(shot: Shot, by: int) -> Shot:
     fresh = Shot.objects.select_for_update().get(pk=shot.pk)
     if not fresh.states.filter(position=fresh.position + by).exists():
         raise Refused("There is nothing to undo." if by < 0 else "There is nothing to redo.")
-    fresh.position += by
+    return _stand_at(fresh, fresh.position + by)
+
+
+@transaction.atomic
+def return_to(shot: Shot, position: int) -> Shot:
+    """Goes to any state of the history; what lies after it stays for redo. Raises Refused when there is no such state."""
+    fresh = Shot.objects.select_for_update().get(pk=shot.pk)
+    if not fresh.states.filter(position=position).exists():
+        raise Refused("That state is no longer in the history. Reload the page.")
+    return _stand_at(fresh, position)
+
+
+def _stand_at(fresh: Shot, position: int) -> Shot:
+    fresh.position = position
     fresh.version += 1
     fresh.save(update_fields=["position", "version"])
     return fresh
+
+
+@transaction.atomic
+def set_mark(shot: Shot, user: Any, name: str, settings: ShotSettings) -> Mark:
+    """Saves a state under a name; an empty name is numbered."""
+    name = " ".join(name.split()) or f"Mark {shot.marks.count() + 1}"
+    if len(name) > 60:
+        raise Refused(f"A Mark’s name has at most 60 characters; this one has {len(name)}.")
+    if shot.marks.filter(name=name).exists():
+        raise Refused(f"This shot has a Mark “{name}” already. Choose another name.")
+    return Mark.objects.create(shot=shot, name=name, created_by=user, settings=settings.model_dump(mode="json"))
+
+
+@transaction.atomic
+def share_steps(production: Production, user: Any, source: Shot, steps: Sequence[AnyStep], targets: Sequence[Shot]) -> SharedChange:
+    """Gives steps to shots, each as its own next state under one SharedChange; all or none."""
+    if not steps or not targets:
+        raise Refused("Choose at least one step and one shot.")
+    names = ", ".join(step.shown_name for step in steps)[:300]
+    change = SharedChange.objects.create(production=production, source=source.name, steps=names, created_by=user)
+    for target in Shot.objects.select_for_update().filter(pk__in=[shot.pk for shot in targets], production=production):
+        _next_state(target, user, target.settings.with_steps(steps), f"{names} from {source.name}", change)
+    return change
+
+
+@transaction.atomic
+def unshare(change: SharedChange) -> list[Shot]:
+    """Takes a shared change back wherever it still is the present state; returns the shots changed since, left alone."""
+    if change.undone:
+        raise Refused("That was taken back already.")
+    left = []
+    for state in change.states.select_related("shot"):
+        shot = Shot.objects.select_for_update().get(pk=state.shot_id)
+        if shot.position == state.position:
+            _stand_at(shot, shot.position - 1)
+        else:
+            left.append(shot)
+    change.undone = True
+    change.save(update_fields=["undone"])
+    return left
 
 
 def history_ends(shot: Shot) -> dict[str, Any]:

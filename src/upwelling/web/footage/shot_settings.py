@@ -2,26 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any, Self
+from collections.abc import Sequence
+from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.raw import Development
 from upwelling.core.rendering import Rise
-from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, SlopeOffsetPower, Step, WhiteBalance
+
+MOST_STEPS = 24
+FIRST_STEPS = (Exposure(id="exposure"), WhiteBalance(id="balance"), Contrast(id="contrast"), Ladder(id="ladder"), SlopeOffsetPower(id="sop"))
+"""The trim of a shot nobody has touched: the steps most shots need, all at rest."""
 
 
 class ShotSettings(BaseModel):
     """The trim, an own rendering (None: the production's), an own raw development (None: the camera's), which stages are on.
 
-    The trim holds each step once, in the order of the list of steps, so that a page always finds its controls.
+    Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
-    exposure: Exposure = Exposure()
-    white_balance: WhiteBalance = WhiteBalance()
-    slope_offset_power: SlopeOffsetPower = SlopeOffsetPower()
+    steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = FIRST_STEPS
     rendering: Rise | None = None
     development: Development | None = None
     input_on: bool = True
@@ -30,14 +33,38 @@ class ShotSettings(BaseModel):
     display_on: bool = True
 
     @model_validator(mode="after")
-    def _every_step_has_a_place(self) -> Self:
-        assert all(step.model_fields["kind"].default in type(self).model_fields for step in STEPS)
+    def _ids_differ(self) -> Self:
+        ids = [step.id for step in self.steps]
+        if "" in ids or len(set(ids)) < len(ids):
+            raise ValueError("Each step of a trim needs an id of its own")
         return self
 
     @property
-    def steps(self) -> tuple[Exposure | WhiteBalance | SlopeOffsetPower, ...]:
-        """The trim's steps in working order."""
-        return (self.exposure, self.white_balance, self.slope_offset_power)
+    def active(self) -> list[AnyStep]:
+        """Steps that are on and change something."""
+        return [step for step in self.steps if step.on and not step.changes_nothing]
+
+    def with_steps(self, steps: Sequence[AnyStep]) -> ShotSettings:
+        """These settings with steps pasted in: each takes the place of the first of its kind, or comes last."""
+        mine = list(self.steps)
+        taken: set[int] = set()
+        for step in steps:
+            place = next((i for i, own in enumerate(mine) if own.kind == step.kind and i not in taken), None)
+            if place is None:
+                mine.append(step.model_copy(update={"id": free_id(mine, step.kind)}))
+                taken.add(len(mine) - 1)
+            else:
+                mine[place] = step.model_copy(update={"id": mine[place].id})
+                taken.add(place)
+        if len(mine) > MOST_STEPS:
+            raise BadValue(f"A trim holds at most {MOST_STEPS} steps; this would make {len(mine)}.")
+        return self.model_copy(update={"steps": tuple(mine)})
+
+
+def free_id(steps: Sequence[Step], kind: str) -> str:
+    """An id that none of the steps has."""
+    stem, taken = kind.replace("_", "")[:9], {step.id for step in steps}
+    return next(name for name in (stem, *(f"{stem}{n}" for n in range(2, 100))) if name not in taken)
 
 
 def read_settings(body: Any) -> ShotSettings:
@@ -45,6 +72,9 @@ def read_settings(body: Any) -> ShotSettings:
     try:
         return ShotSettings.model_validate(body)
     except (ValueError, RecipeError) as error:
-        first = error.errors()[0] if hasattr(error, "errors") else {"loc": (), "msg": str(error)}
-        place = " ".join(str(part).replace("_", " ") for part in first["loc"])
-        raise BadValue(f"{place.capitalize()}: {first['msg']}. The shot keeps its last good settings.") from None
+        if not isinstance(error, ValidationError):
+            raise BadValue(f"{error} The shot keeps its last good settings.") from None
+        first = error.errors()[0]
+        place = " ".join(str(part).replace("_", " ") for part in first["loc"] if part != "steps" and not isinstance(part, int))
+        words = first["msg"].removeprefix("Value error, ")
+        raise BadValue(f"{place.capitalize()}: {words}. The shot keeps its last good settings.") from None

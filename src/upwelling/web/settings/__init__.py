@@ -99,6 +99,10 @@ AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.Mi
 
 MEDIA_FOLDER = Path(os.environ.get("UPWELLING_MEDIA") or DATA / "media")
 """Footage that is registered where it lies must be under this folder."""
+FRAME_MEMORY = int(os.environ.get("UPWELLING_FRAME_MB", "768")) * 2**20
+"""Bytes of decoded frames that are kept while they are worked on."""
+PREVIEW_MEMORY = int(os.environ.get("UPWELLING_PREVIEW_MB", "256")) * 2**20
+"""Bytes of results up to the step in hand that are kept between previews."""
 UPLOAD_LIMIT = 800 * 1024 * 1024
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024

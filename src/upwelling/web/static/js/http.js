@@ -15,17 +15,23 @@ upwelling.sentence = async function (response) {
   }
 };
 
-upwelling.post = async function (url, body) {
+upwelling.post = async function (url, body, signal) {
   let response;
   try {
     response = await fetch(url, {
       method: "POST",
       headers: { "X-CSRFToken": upwelling.token(), Accept: "application/json", "Content-Type": "application/json" },
       body: JSON.stringify(body || {}),
+      signal,
     });
-  } catch {
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
     throw new Error("The server cannot be reached. What is on this page is kept; try again.");
   }
-  if (!response.ok) throw new Error(await upwelling.sentence(response));
+  if (!response.ok) {
+    const failure = new Error(await upwelling.sentence(response.clone()));
+    failure.response = response;
+    throw failure;
+  }
   return response;
 };

@@ -1,42 +1,55 @@
-// Previews: at most one request under way, the newest settings win. Takes the server's answer apart.
+// Previews: at most one request under way, the newest settings win, a still picture gives way to a moving hand.
 window.upwelling = window.upwelling || {};
 
 upwelling.Previews = class {
-  constructor(url, show, fail) {
-    this.url = url;
+  constructor(show, fail) {
     this.show = show;
     this.fail = fail;
     this.waiting = null;
     this.underWay = false;
+    this.page = Math.random().toString(36).slice(2, 14);
+    this.number = 0;
   }
 
-  ask(body) {
-    this.waiting = body;
+  // url, body: what to ask; the answer of the newest question is shown.
+  ask(url, body) {
+    this.waiting = { url, body };
+    if (this.stoppable) this.stoppable.abort();
     if (!this.underWay) this.run();
   }
 
   async run() {
     this.underWay = true;
     while (this.waiting) {
-      const body = this.waiting;
+      const { url, body } = this.waiting;
       this.waiting = null;
+      this.number += 1;
+      // Only the still may be stopped half way: a dragged picture is nearly there and keeps the hand company.
+      this.stoppable = body.lossless ? new AbortController() : null;
       try {
-        const response = await upwelling.post(this.url, body);
+        const response = await upwelling.post(url, { ...body, page: this.page, number: this.number }, this.stoppable && this.stoppable.signal);
+        if (response.status === 204) continue;
         await this.show(await this.parse(await response.arrayBuffer()), body);
       } catch (error) {
-        this.fail(error);
+        if (error.name !== "AbortError") this.fail(error, body);
       }
     }
+    this.stoppable = null;
     this.underWay = false;
   }
 
   async parse(buffer) {
     const length = new DataView(buffer).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
-    const start = 4 + length;
+    let start = 4 + length;
     const blob = new Blob([new Uint8Array(buffer, start, head.picture_bytes)], { type: head.mime });
+    start += head.picture_bytes;
+    for (const scope of head.scopes) {
+      const size = scope.planes * scope.levels * scope.columns;
+      scope.shades = new Uint8Array(buffer, start, size);
+      start += size;
+    }
     head.bitmap = await createImageBitmap(blob);
-    head.shades = new Uint8Array(buffer, start + head.picture_bytes);
     return head;
   }
 };

@@ -11,23 +11,24 @@ from django.core.management.base import BaseCommand
 
 from upwelling.core.simulate.chart import CORNERS
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio
+from upwelling.core.steps import AnyStep, Exposure, Ladder, SlopeOffsetPower, WhiteBalance
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import make_thumbnails
-from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in
-from upwelling.web.footage.shot_settings import read_settings
+from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in, set_mark
+from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Member, Production
 from upwelling.web.productions.services import create_production, define_encoding
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
 # What a technician would have set by now, by shot name.
-TRIMS: dict[str, dict[str, Any]] = {
-    "A014 Gathering room, under": {
-        "exposure": {"stops": 2.1}, "white_balance": {"kelvin": 7600.0, "duv": 0.002},
-        "slope_offset_power": {"slope": (1.02, 1.0, 0.99), "saturation": 1.08},
-    },
-    "B011 Colour store, over": {"exposure": {"stops": -0.9}, "white_balance": {"kelvin": 6100.0}},
+TRIMS: dict[str, tuple[AnyStep, ...]] = {
+    "A014 Gathering room, under": (
+        Exposure(stops=2.1), WhiteBalance(kelvin=7600.0, duv=0.002), Ladder(rungs=((-6.0, 0.4), (-3.0, 0.25), (0.0, 0.0), (3.0, -0.2), (6.0, -0.6))),
+        SlopeOffsetPower(slope=(1.02, 1.0, 0.99), saturation=1.08)),
+    "B011 Colour store, over": (Exposure(stops=-0.9), WhiteBalance(kelvin=6100.0)),
 }
+MARKED = "A014 Gathering room, under", "Exposure only"
 CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
 ACCEPTED = ("A012 Gathering room", "A014 Gathering room, under", "B007 Gathering room", "A021 Colour store", "B011 Colour store, over",
             "A031 Cold bench", "A099 Chart", "B099 Chart", "G099 Chart")
@@ -93,6 +94,9 @@ class Command(BaseCommand):
             if shot.name in ACCEPTED:
                 accept(shot)
             if shot.name in TRIMS and not shot.states.exists():
-                apply_settings(shot, technician, read_settings(TRIMS[shot.name]), version=shot.version, label="trim")
+                steps = TRIMS[shot.name]
+                if shot.name == MARKED[0]:
+                    set_mark(shot, technician, MARKED[1], ShotSettings().with_steps(steps[:1]))
+                apply_settings(shot, technician, ShotSettings().with_steps(steps), version=shot.version, label="trim")
         for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
             make_thumbnails(shot)

@@ -1,0 +1,169 @@
+"""Colour operations for the tile engine: the float32 twins of core/colour_operations.py and of the curves in operations.py.
+
+Curves are tables with linear interpolation; arithmetic and table reads are kept in separate loops, so that the first stay SIMD.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour_operations import LEAST_LIGHTNESS, NEUTRAL_FADE
+from upwelling.core.fastmath import arctan2_fast, exp2_fast, log2_fast, sqrt32
+from upwelling.core.kernels import called, inline
+from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
+
+F = np.float32
+ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 / 3), F(1e-30)
+DEGREES, RADIANS, CIRCLE, HALF_CIRCLE = F(180 / np.pi), F(np.pi / 180), F(360), F(180)
+LOG_GREY, DARKEST, INV_FADE = F(np.log2(MID_GREY)), F(LEAST_LIGHTNESS), F(1 / NEUTRAL_FADE)
+C0, C1, C2, C3, C4, C5, C6, C7, C8 = (F(v) for v in ROOT_TO_LAB.ravel())
+D1, D2, D4, D5, D7, D8 = (F(v) for v in LAB_TO_ROOT[:, 1:].ravel())
+S3, S5, S7, S9, S11 = F(-1 / 6), F(1 / 120), F(-1 / 5040), F(1 / 362880), F(-1 / 39916800)
+K2, K4, K6, K8, K10 = F(-1 / 2), F(1 / 24), F(-1 / 720), F(1 / 40320), F(-1 / 3628800)
+
+
+@inline
+def read(tables: Any, start: Any, low: Any, inv_cell: Any, cells: Any, x: Any) -> Any:
+    """Linear interpolation in the table of cells + 1 values that begins at ``start``; held beyond its ends."""
+    t = min(max((x - low) * inv_cell, ZERO), cells)
+    i = np.int32(t)
+    a = tables[start + i]
+    return a + (t - F(i)) * (tables[start + i + np.int32(1)] - a)
+
+
+@inline
+def smooth32(t: Any) -> Any:
+    t = min(max(t, ZERO), ONE)
+    return t * t * (THREE - TWO * t)
+
+
+@inline
+def signed_cube_root(x: Any) -> Any:
+    size = abs(x)
+    y = exp2_fast(log2_fast(size) * THIRD)
+    y = y if size > LEAST else ZERO
+    return y if x > ZERO else -y
+
+
+@called
+def curves_tile(buffer: Any, p: Any, tables: Any, n: Any) -> None:
+    """ChannelCurves: p is start, low, inverse cell, cells, high, then value and slope at both ends for each channel."""
+    low, inv, cells, high = p[1], p[2], p[3], p[4]
+    for channel in range(3):
+        start = np.int32(p[0]) + np.int32(channel) * (np.int32(cells) + np.int32(2))
+        left, right = p[5 + 2 * channel], p[6 + 2 * channel]
+        x = buffer[channel]
+        for i in range(n):
+            v = x[i]
+            y = read(tables, start, low, inv, cells, v)
+            x[i] = y + left * min(v - low, ZERO) + right * max(v - high, ZERO)
+
+
+@called
+def band_gain_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
+    """BandGain: p is the norm's number, luminance weights, start, low, inverse cell, cells."""
+    kind, wr, wg, wb = p[0], p[1], p[2], p[3]
+    start, low, inv, cells = np.int32(p[4]), p[5], p[6], p[7]
+    N = S[0]
+    if kind == ZERO:
+        for i in range(n):
+            N[i] = log2_fast(max(wr * R[i] + wg * G[i] + wb * B[i], LEAST)) - LOG_GREY
+    elif kind == ONE:
+        for i in range(n):
+            N[i] = log2_fast(max(max(max(R[i], G[i]), B[i]), LEAST)) - LOG_GREY
+    else:
+        for i in range(n):
+            r, g, b = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
+            rr, gg, bb = r * r, g * g, b * b
+            N[i] = log2_fast(max((r * rr + g * gg + b * bb) / max(rr + gg + bb, LEAST), LEAST)) - LOG_GREY
+    for i in range(n):
+        N[i] = read(tables, start, low, inv, cells, N[i])
+    for i in range(n):
+        gain = exp2_fast(N[i])
+        R[i] = R[i] * gain
+        G[i] = G[i] * gain
+        B[i] = B[i] * gain
+
+
+@called
+def polar_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
+    """S[0..2] Oklab, S[3] hue in degrees, S[4] saturation, S[5] stops; the matrix to cone responses is p[0:9]."""
+    m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+    L, A, C, H, T, N = S[0], S[1], S[2], S[3], S[4], S[5]
+    for i in range(n):
+        r, g, b = R[i], G[i], B[i]
+        l = signed_cube_root(m0 * r + m1 * g + m2 * b)
+        m = signed_cube_root(m3 * r + m4 * g + m5 * b)
+        s = signed_cube_root(m6 * r + m7 * g + m8 * b)
+        light = C0 * l + C1 * m + C2 * s
+        x = C3 * l + C4 * m + C5 * s
+        y = C6 * l + C7 * m + C8 * s
+        held = max(light, DARKEST)
+        hue = arctan2_fast(y, x) * DEGREES
+        L[i], A[i], C[i] = light, x, y
+        H[i] = hue + CIRCLE if hue < ZERO else hue
+        T[i] = sqrt32(x * x + y * y) / held
+        N[i] = THREE * log2_fast(held) - LOG_GREY
+
+
+@called
+def select_tile(R: Any, G: Any, B: Any, S: Any, weight: Any, p: Any, n: Any) -> None:
+    """Select: p[9:] is hue, reach, inverse softness, saturation low, high, inverse softness, stops likewise, invert."""
+    polar_tile(R, G, B, S, p, n)
+    hue, reach, inv_soft = p[9], p[10], p[11]
+    low, high, inv_sat, dark, bright, inv_stops, inverted = p[12], p[13], p[14], p[15], p[16], p[17], p[18]
+    H, T, N = S[3], S[4], S[5]
+    for i in range(n):
+        away = abs(H[i] - hue)
+        away = min(away, CIRCLE - away)
+        w = smooth32((reach - away) * inv_soft)
+        w = w * smooth32((T[i] - low) * inv_sat + ONE) * smooth32((high - T[i]) * inv_sat + ONE)
+        w = w * smooth32((N[i] - dark) * inv_stops + ONE) * smooth32((bright - N[i]) * inv_stops + ONE)
+        weight[i] = ONE - w if inverted > ZERO else w
+
+
+@called
+def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) -> None:
+    """One curve over a row: p[at:at + 4] is start (below 0: the curve is flat at p[at + 1]), low, inverse cell, cells."""
+    if p[at] < ZERO:
+        flat = p[at + 1]
+        for i in range(n):
+            target[i] = flat
+    else:
+        start, low, inv, cells = np.int32(p[at]), p[at + 1], p[at + 2], p[at + 3]
+        for i in range(n):
+            target[i] = read(tables, start, low, inv, cells, source[i])
+
+
+@called
+def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
+    """ColourShift: p[9:18] is the matrix from cone responses, five curves from p[18], then whether it mixes and how much."""
+    polar_tile(R, G, B, S, p, n)
+    L, A, C, H, T, N, X, Y, Z = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7], S[8]
+    table_row(tables, p, 26, H, X, n)
+    table_row(tables, p, 30, T, Y, n)
+    table_row(tables, p, 34, N, Z, n)
+    mixes, amount = p[38] > ZERO, p[39]
+    for i in range(n):
+        gain = X[i] * Y[i] * Z[i]
+        gain = ONE + amount * (gain) if mixes else gain
+        A[i] = A[i] * gain
+        C[i] = C[i] * gain
+    table_row(tables, p, 18, H, X, n)
+    table_row(tables, p, 22, H, Y, n)
+    q0, q1, q2, q3, q4, q5, q6, q7, q8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
+    for i in range(n):
+        turn = X[i] * RADIANS
+        t2 = turn * turn
+        sine = turn * (ONE + t2 * (S3 + t2 * (S5 + t2 * (S7 + t2 * (S9 + t2 * S11)))))
+        cosine = ONE + t2 * (K2 + t2 * (K4 + t2 * (K6 + t2 * (K8 + t2 * K10))))
+        up = exp2_fast(Y[i] * smooth32(T[i] * INV_FADE) * THIRD)
+        light, a, b = L[i] * up, (A[i] * cosine - C[i] * sine) * up, (A[i] * sine + C[i] * cosine) * up
+        l, m, s = light + D1 * a + D2 * b, light + D4 * a + D5 * b, light + D7 * a + D8 * b
+        l, m, s = l * l * l, m * m * m, s * s * s
+        R[i] = q0 * l + q1 * m + q2 * s
+        G[i] = q3 * l + q4 * m + q5 * s
+        B[i] = q6 * l + q7 * m + q8 * s

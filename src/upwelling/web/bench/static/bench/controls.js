@@ -1,0 +1,94 @@
+// Sliders, typed values and choices, bound to paths of the settings.
+window.upwelling = window.upwelling || {};
+upwelling.minus = (text) => String(text).replace("-", "−");
+upwelling.plain = (text) => Number(String(text).replace("−", "-").replace(",", ".").trim());
+upwelling.benchParts = [];
+
+upwelling.benchParts.push({
+  // Binds what lies in `root`. Paths there may be given within a thing: `prefix` says which.
+  bindControls(root, prefix) {
+    for (const cell of root.querySelectorAll(".cell")) {
+      cell.dataset.path = prefix + cell.dataset.path;
+      const { path, low, high, fine } = cell.dataset;
+      const slider = cell.querySelector("input[type=range]");
+      const number = cell.querySelector(".number");
+      const reset = () => { this.set(path, Number(cell.dataset.default)); this.commit(cell); };
+      const share = (Number(cell.dataset.default) - low) / (high - low);
+      cell.querySelector(".zero").style.left = `calc(${share} * (100% - 9px) + 4px)`;
+      slider.addEventListener("input", () => this.set(path, this.rested(Number(slider.value), cell.dataset)));
+      slider.addEventListener("change", () => this.commit(cell));
+      slider.addEventListener("dblclick", reset);
+      slider.addEventListener("keydown", (event) => {
+        const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
+        if (event.key === "Delete" || event.key === "Backspace") { event.preventDefault(); return reset(); }
+        if (!way) return;
+        event.preventDefault();
+        const step = Number(fine) * (event.shiftKey ? 0.1 : 1);
+        this.set(path, Math.min(high, Math.max(low, this.get(path) + way * step)));
+        this.commitSoon(cell);
+      });
+      number.addEventListener("change", () => {
+        const value = upwelling.plain(number.value);
+        if (!Number.isFinite(value) || value < low || value > high) {
+          this.complain("typed", `${number.getAttribute("aria-label")}: type a number from ${upwelling.minus(low)} to ${upwelling.minus(high)}.`);
+          return this.syncControls();
+        }
+        this.set(path, value);
+        this.commit(cell);
+      });
+    }
+    for (const choice of root.querySelectorAll(".choice")) {
+      choice.dataset.path = prefix + choice.dataset.path;
+      choice.addEventListener("change", () => { this.set(choice.dataset.path, choice.value); this.commit(choice); });
+    }
+  },
+
+  // A hand stops at fifths of the smallest step, and at the resting value when it comes near it.
+  rested(value, { low, high, fine, "default": rest }) {
+    if (Math.abs(value - rest) < (high - low) * 0.008) return Number(rest);
+    const step = fine / 5;
+    return Number((Math.round(value / step) * step).toFixed(6));
+  },
+  effective() {
+    return {
+      ...this.settings, rendering: this.settings.rendering || this.data.production_rendering,
+      development: this.settings.development || this.data.shared_development,
+    };
+  },
+  get(path) { return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), this.effective()); },
+  set(path, value) {
+    if (!this.data.editable) return;
+    this.settle("typed");
+    const keys = path.split(".");
+    const shared = { rendering: this.data.production_rendering, development: this.data.shared_development }[keys[0]];
+    if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
+    const last = keys.pop();
+    keys.reduce((place, key) => place[key], this.settings)[last] = value;
+    this.syncControls();
+    this.refresh(false);
+    if (path.startsWith("rendering")) this.redrawTone();
+  },
+  syncControls() {
+    for (const cell of this.$root.querySelectorAll(".cell")) {
+      const value = this.get(cell.dataset.path);
+      if (typeof value !== "number") continue;
+      cell.querySelector("input[type=range]").value = value;
+      const digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(value).split(".")[1] || "").length));
+      cell.querySelector(".number").value = upwelling.minus(value.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
+      cell.classList.toggle("moved", value !== Number(cell.dataset.default));
+    }
+    for (const choice of this.$root.querySelectorAll(".choice")) {
+      const value = this.get(choice.dataset.path);
+      if (value !== undefined) choice.value = value;
+    }
+    for (const input of this.$root.querySelectorAll(".switch")) input.checked = this.settings[input.dataset.switch];
+  },
+  commitSoon(cell) {
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.commit(cell), 350);
+  },
+  commit(cell) {
+    const name = cell.querySelector ? cell.querySelector(".number") : null;
+    return this.save(name ? name.getAttribute("aria-label").split(",")[0].toLowerCase() : (cell.getAttribute("aria-label") || "change").toLowerCase());
+  },
+});

@@ -1,0 +1,55 @@
+// Keys of the Bench, the overlay that lists them, and the strip's filter.
+upwelling.benchParts.push({
+  filter: "",
+
+  openHelp() { this.$refs.help.showModal(); },
+  closeHelp() { this.$refs.help.close(); },
+  start() {
+    const here = this.$root.querySelector(".strip [aria-current]");
+    const strip = this.$root.querySelector(".strip .shots");
+    if (here) strip.scrollLeft = here.offsetLeft - strip.offsetLeft - strip.clientWidth / 2 + here.clientWidth / 2;
+  },
+  filterStrip(event) {
+    const words = event.target.value.trim().toLowerCase();
+    for (const link of this.$root.querySelectorAll(".strip a")) link.hidden = Boolean(words) && !link.title.toLowerCase().includes(words);
+    for (const group of this.$root.querySelectorAll(".strip .group")) group.hidden = !group.querySelector("a:not([hidden])");
+    this.$refs.noShots.hidden = Boolean(this.$root.querySelector(".strip a:not([hidden])"));
+  },
+
+  key(event) {
+    if (this.$refs.help.open) return null;
+    if (event.ctrlKey || event.metaKey) {
+      if (event.key.toLowerCase() !== "z") return null;
+      event.preventDefault();
+      return event.shiftKey ? this.redo() : this.undo();
+    }
+    if (event.altKey || event.target.matches("input[type=text], input[type=search], select, textarea")) return null;
+    const letter = event.key.toLowerCase(), { previous, next } = this.data.neighbours;
+    const does = {
+      b: () => { if (!this.held) { this.held = true; this.refresh(false); } },
+      p: () => { if (previous) window.location.href = previous; },
+      n: () => { if (next) window.location.href = next; },
+      w: () => this.setCompare(this.compare === "wipe" ? "now" : "wipe"),
+      s: () => this.setCompare(this.compare === "beside" ? "now" : "beside"),
+      f: () => this.stepFrame(event.shiftKey ? -1 : 1),
+      z: () => this.setZoom({ fit: "100", 100: "200", 200: "fit" }[this.zoom]),
+      e: () => this.setView(this.view === "stops" ? "picture" : "stops"),
+      c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
+      v: () => this.nextScope(event.shiftKey ? 1 : 0),
+      m: () => { this.stage = "trim"; this.tab = "marks"; this.loadMarks(); this.$nextTick(() => this.$refs.markName && this.$refs.markName.focus()); },
+      h: () => this.openHelp(),
+      " ": () => { if (!event.target.matches("button, a, [role=switch], summary, input[type=checkbox]")) { event.preventDefault(); this.togglePlay(); } },
+    }[letter];
+    if (does) {
+      if (letter === "m") event.preventDefault();
+      does();
+    }
+    return null;
+  },
+  keyUp(event) {
+    if (event.key.toLowerCase() === "b" && this.held) {
+      this.held = false;
+      this.refresh(true);
+    }
+  },
+});

@@ -1,0 +1,57 @@
+// Marks and history: saved states to return to or compare with.
+upwelling.benchParts.push({
+  tab: "steps",
+  marks: [],
+  states: [],
+
+  start() { this.loadMarks(); },
+
+  get tabs() { return Object.fromEntries(["steps", "marks", "history"].map((name) => [name, name === this.tab])); },
+  get noMarks() { return this.marks.length === 0; },
+  get noStates() { return this.states.length === 0; },
+  showTab(event) {
+    this.tab = event.currentTarget.dataset.tab;
+    if (this.tab !== "steps") this.loadMarks();
+  },
+  async askMarks(body) {
+    await this.saving;
+    try {
+      const said = await (await upwelling.post(this.data.urls.marks, { settings: this.settings, ...body })).json();
+      this.marks = said.marks;
+      this.states = said.states.map((state) => ({ ...state, current: state.now ? "true" : "false", what: state.changed.join(" · ") }));
+      this.settle("marks");
+      return true;
+    } catch (error) {
+      this.complain("marks", error.message);
+      return false;
+    }
+  },
+  loadMarks() { return this.askMarks({}); },
+  async setMark() {
+    if (!this.data.editable) return;
+    const field = this.$refs.markName;
+    if (await this.askMarks({ mark: field.value })) field.value = "";
+  },
+  removeMark(event) {
+    const pk = Number(event.currentTarget.dataset.mark);
+    if (this.against === `mark:${pk}`) { this.against = "untrimmed"; this.setCompare("now"); }
+    this.askMarks({ remove: pk });
+  },
+  markOf(event) { return this.marks.find((mark) => mark.pk === Number(event.currentTarget.dataset.mark)); },
+  async returnToMark(event) {
+    const mark = this.markOf(event);
+    this.settings = JSON.parse(JSON.stringify(mark.settings));
+    this.rebuild();
+    this.redrawTone();
+    await this.save(`return to ${mark.name}`);
+    this.loadMarks();
+  },
+  compareMark(event) {
+    this.against = `mark:${event.currentTarget.dataset.mark}`;
+    this.setCompare("wipe");
+  },
+  async returnToState(event) {
+    await this.move(this.data.urls.history, { position: Number(event.currentTarget.dataset.position) });
+    this.loadMarks();
+  },
+});

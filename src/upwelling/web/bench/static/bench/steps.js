@@ -1,0 +1,231 @@
+// The list of steps: choose, add, move, switch, copy, limit; and the editor of the one in hand.
+upwelling.benchParts.push({
+  step: "",
+  face: "controls",
+  says: { tones: [], lut: "", inverse: "", neutral: "", selected: "" },
+  solved: "",
+  canPaste: false,
+
+  start() {
+    const list = this.settings.steps;
+    const used = list.find((step) => step.on && !this.atRest(step));
+    this.step = (used || list[0] || { id: "" }).id;
+    this.lastGood = JSON.parse(JSON.stringify(this.settings));
+    this.canPaste = Boolean(localStorage.getItem("bench-step"));
+    window.addEventListener("storage", () => { this.canPaste = Boolean(localStorage.getItem("bench-step")); });
+    this.buildEditor();
+  },
+
+  get index() { return this.settings.steps.findIndex((step) => step.id === this.step); },
+  get current() { return this.settings.steps[this.index] || null; },
+  get hasStep() { return this.index >= 0; },
+  get stepRows() {
+    return this.settings.steps.map((step, place) => ({
+      id: step.id, title: step.name || this.data.kinds[step.kind].title, on: step.on, place, switchName: `${step.name || this.data.kinds[step.kind].title} on`,
+      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on, limited: step.limit !== null }, limited: step.limit !== null,
+      mark: step.id === this.step ? "true" : "false",
+    }));
+  },
+  get faces() { return Object.fromEntries(["controls", "range", "note"].map((name) => [name, this.face === name])); },
+  get limited() { return this.hasStep && this.current.limit !== null; },
+  get inverted() { return this.limited && this.current.limit.invert; },
+  get strengthText() { return this.hasStep ? Math.round(this.current.strength * 100) : 100; },
+  get kindTitle() { return this.hasStep ? this.data.kinds[this.current.kind].title : ""; },
+  get stepName() { return this.hasStep ? this.current.name : ""; },
+  get stepNote() { return this.hasStep ? this.current.note : ""; },
+  get noteMark() { return this.hasStep && this.current.note ? "Note ●" : "Note"; },
+  get rangeMark() { return this.limited ? "Colour range ●" : "Colour range"; },
+  get isFirst() { return this.index <= 0; },
+  get isLast() { return this.index < 0 || this.index === this.settings.steps.length - 1; },
+  get locked() { return !this.data.editable; },
+  get lockedOrNone() { return this.locked || !this.hasStep; },
+  get cannotPaste() { return this.locked || !this.canPaste; },
+  get cannotMoveUp() { return this.locked || this.isFirst; },
+  get cannotMoveDown() { return this.locked || this.isLast; },
+  get isBalance() { return this.hasStep && this.current.kind === "white_balance"; },
+  get unlimited() { return !this.limited; },
+
+  // Everything that makes a step of this kind act, as it rests.
+  atRest(step) {
+    const rest = this.data.kinds[step.kind].rest;
+    return Object.keys(rest).every((name) => ["id", "name", "note", "on", "strength", "limit"].includes(name) || JSON.stringify(rest[name]) === JSON.stringify(step[name]));
+  },
+  freshId(kind) {
+    const stem = kind.replaceAll("_", "").slice(0, 9), taken = this.settings.steps.map((step) => step.id);
+    for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
+  },
+
+  pickStep(event) {
+    this.step = event.currentTarget.closest("[data-step]").dataset.step;
+    this.solved = "";
+    if (this.view === "selection" && !this.limited) this.setView("picture");
+    if (!this.limited && this.face === "range") this.face = "controls";
+    this.buildEditor();
+    this.refresh(true);
+  },
+  switchStep(event) {
+    const step = this.settings.steps.find((one) => one.id === event.target.closest("[data-step]").dataset.step);
+    step.on = event.target.checked;
+    this.save(`${step.name || this.data.kinds[step.kind].title} ${step.on ? "on" : "off"}`);
+  },
+  listKey(event) {
+    const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!way || event.target.matches("input")) return;
+    event.preventDefault();
+    if (event.altKey) return this.moveStep(way);
+    const next = this.settings.steps[this.index + way];
+    if (!next) return;
+    this.step = next.id;
+    this.buildEditor();
+    this.refresh(true);
+    this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${next.id}"] .stepname`).focus());
+  },
+  // The list changed: what is in hand is made anew and the state saved.
+  changed(label, id) {
+    this.step = id;
+    this.buildEditor();
+    this.syncControls();
+    this.save(label);
+  },
+  addStep(event) {
+    const kind = event.target.value;
+    event.target.value = "";
+    if (!kind || this.locked) return;
+    const step = { ...JSON.parse(JSON.stringify(this.data.kinds[kind].rest)), id: this.freshId(kind) };
+    this.settings.steps.push(step);
+    this.face = "controls";
+    this.changed(`add ${this.data.kinds[kind].title.toLowerCase()}`, step.id);
+  },
+  duplicateStep() {
+    if (this.lockedOrNone) return;
+    const copy = { ...JSON.parse(JSON.stringify(this.current)), id: this.freshId(this.current.kind) };
+    this.settings.steps.splice(this.index + 1, 0, copy);
+    this.changed(`duplicate ${this.kindTitle.toLowerCase()}`, copy.id);
+  },
+  removeStep() {
+    if (this.lockedOrNone) return;
+    const title = this.kindTitle.toLowerCase(), at = this.index;
+    this.settings.steps.splice(at, 1);
+    const next = this.settings.steps[Math.min(at, this.settings.steps.length - 1)];
+    this.changed(`remove ${title}`, next ? next.id : "");
+  },
+  resetStep() {
+    if (this.lockedOrNone) return;
+    const { id, name, note } = this.current;
+    this.settings.steps.splice(this.index, 1, { ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)), id, name, note });
+    this.changed(`reset ${this.kindTitle.toLowerCase()}`, id);
+  },
+  moveUp() { this.moveStep(-1); },
+  moveDown() { this.moveStep(1); },
+  moveStep(way) {
+    const from = this.index, to = from + way, list = this.settings.steps;
+    if (this.locked || from < 0 || to < 0 || to >= list.length) return;
+    const [step] = list.splice(from, 1);
+    list.splice(to, 0, step);
+    this.changed(`move ${this.kindTitle.toLowerCase()} ${way < 0 ? "earlier" : "later"}`, step.id);
+    this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${step.id}"] .stepname`).focus());
+  },
+  copyStep() {
+    if (!this.hasStep) return;
+    localStorage.setItem("bench-step", JSON.stringify(this.current));
+    this.canPaste = true;
+    this.complain("copied", `${this.current.name || this.kindTitle} is copied. Paste puts it after the step in hand, here or in another shot; “Give to shots” puts it into many.`);
+  },
+  pasteStep() {
+    if (this.cannotPaste) return;
+    let step;
+    try { step = JSON.parse(localStorage.getItem("bench-step")); } catch { step = null; }
+    if (!step || !this.data.kinds[step.kind]) return this.complain("copied", "What was copied is no step this page knows.");
+    step.id = this.freshId(step.kind);
+    this.settings.steps.splice(this.index + 1, 0, step);
+    this.changed(`paste ${this.data.kinds[step.kind].title.toLowerCase()}`, step.id);
+  },
+
+  // --- name, note, strength, colour range ---------------------------------------------------------------------------
+  nameStep(event) { this.setOwn("name", event.target.value.trim().slice(0, 60), "name of a step"); },
+  noteStep(event) { this.setOwn("note", event.target.value.trim().slice(0, 500), "note"); },
+  setOwn(field, value, label) {
+    if (this.lockedOrNone || this.current[field] === value) return;
+    this.current[field] = value;
+    this.save(label);
+  },
+  slideStrength(event) {
+    if (this.lockedOrNone) return;
+    this.current.strength = Number(event.target.value) / 100;
+    this.refresh(false);
+  },
+  restStrength() { if (!this.lockedOrNone) this.save("strength"); },
+  showControls() { this.face = "controls"; this.buildEditor(); },
+  showRange() { this.face = "range"; this.buildEditor(); },
+  showNote() { this.face = "note"; },
+  limitStep() {
+    if (this.lockedOrNone) return;
+    this.current.limit = JSON.parse(JSON.stringify(this.data.range));
+    this.changed("colour range", this.step);
+  },
+  unlimitStep() {
+    if (this.lockedOrNone) return;
+    this.current.limit = null;
+    if (this.view === "selection") this.view = "picture";
+    this.changed("no colour range", this.step);
+  },
+  invertRange(event) {
+    if (this.lockedOrNone || !this.limited) return;
+    this.current.limit.invert = event.target.checked;
+    this.save("invert the colour range");
+  },
+  viewSelection() { this.setView(this.view === "selection" ? "picture" : "selection"); },
+  async solve(url) {
+    await this.saving;
+    try {
+      const body = { settings: this.settings, step: this.step, region: this.region, point: this.point, frame: this.frame };
+      return await (await upwelling.post(url, body)).json();
+    } catch (error) {
+      this.complain("solve", error.message);
+      return null;
+    }
+  },
+  async rangeFromPicture() {
+    if (this.lockedOrNone) return;
+    const said = await this.solve(this.data.urls["colour-range"]);
+    if (!said) return;
+    this.current.limit = said.range;
+    this.face = "range";
+    this.changed("colour range from the picture", this.step);
+  },
+  async balanceFromPicture() {
+    if (this.lockedOrNone) return;
+    const said = await this.solve(this.data.urls.neutral);
+    if (!said) return;
+    this.current.kelvin = said.kelvin;
+    this.current.duv = said.duv;
+    this.syncControls();
+    await this.save("neutral patch");
+    this.solved = said.sentence;
+  },
+
+  // --- the editor ---------------------------------------------------------------------------------------------------
+  rebuild() {
+    if (!this.hasStep) this.step = (this.settings.steps[0] || { id: "" }).id;
+    this.buildEditor();
+    this.syncControls();
+  },
+  buildEditor() {
+    const place = this.$refs.editor;
+    place.replaceChildren();
+    this.curve = null;
+    if (!this.hasStep || this.face === "note") return;
+    const name = this.face === "range" ? (this.limited ? "range" : null) : this.current.kind;
+    const template = name && this.$root.querySelector(`template[data-editor="${name}"]`);
+    if (!template) return;
+    place.append(template.content.cloneNode(true));
+    this.bindControls(place, `steps.${this.index}.`);
+    this.startCurves(place);
+    this.syncControls();
+  },
+  stepSays(says) {
+    if (says.step !== this.step) return;
+    this.says = { selected: "", ...says };
+    if (this.curve && says.histogram) this.curve.behind(says.histogram);
+  },
+});

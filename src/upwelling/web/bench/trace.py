@@ -1,0 +1,65 @@
+"""One pixel of the full frame at every boundary, by the exact path, as printed on the page."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.encodings import legal_to_full
+from upwelling.core.path import Path
+from upwelling.core.primaries import rgb_to_xyz
+from upwelling.web.footage.frames import Frame
+from upwelling.web.footage.models import Shot
+
+UNKNOWN = ["–", "–", "–"]
+"""What stands for scene and display light while a file's codes have no meaning yet."""
+
+
+def _top(path: Path) -> int:
+    return int(2**path.camera.depth - 1)
+
+
+def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -> dict[str, Any] | None:
+    """One pixel of the full frame at every boundary, by the exact path, as printed on the page."""
+    if point is None:
+        return None
+    still = frame.still
+    x, y = min(max(point[0], 0), still.width - 1), min(max(point[1], 0), still.height - 1)
+    code = still.code[y, x].astype(np.float64)
+    boundaries = {boundary.stage: boundary for boundary in path.trace(code)}
+    known = shot.settled.is_settled and shot.is_managed
+    scene = np.array(boundaries["look"].rgb)
+    luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
+    integer = shot.depth not in ("half", "float") and not shot.is_raw
+    return {
+        "x": x, "y": y,
+        "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
+        **{stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN for stage in ("input", "trim", "look")},
+        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
+        "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
+        "stops": _stops(luminance) if known else "not known",
+        "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
+    }
+
+
+def _full(path: Path, codes: Any) -> Any:
+    signal = np.array(codes) / (2**path.display.depth - 1)
+    return legal_to_full(signal, path.display.depth) if path.display.range == "legal" else signal
+
+
+def _number(value: float, digits: int) -> str:
+    text = f"{value:.{digits}f}"
+    return text.replace("-", "−") if float(text) else text.lstrip("-")
+
+
+def _light(value: float) -> str:
+    """Scene light with digits enough for its size."""
+    return _number(value, 4 if abs(value) < 1 else 3 if abs(value) < 10 else 2)
+
+
+def _stops(luminance: float) -> str:
+    if luminance <= 0:
+        return "no light"
+    stops = float(np.log2(luminance / 0.18))
+    return ("+" if stops >= 0 else "−") + f"{abs(stops):.2f} stops"
