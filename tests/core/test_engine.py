@@ -8,10 +8,11 @@ from hypothesis import strategies as st
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
 from upwelling.core.encodings import ENCODINGS, encoding
-from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, run_reference
+from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, Tap, run_reference
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Display, Input, Look, Path, Trim
-from upwelling.core.steps import Exposure, WhiteBalance
+from upwelling.core.primaries import primaries
+from upwelling.core.steps import Exposure, Saturation, WhiteBalance
 from upwelling.core.steps import SlopeOffsetPower as SopStep
 
 RNG = np.random.default_rng(11)
@@ -53,6 +54,22 @@ def test_hold_and_blend():
     np.testing.assert_allclose(fast, exact, rtol=1e-5)
 
 
+def test_two_holds_keep_apart():
+    fast, exact = both((Hold(1), Affine(2.0), Hold(0), Affine(4.0), Blend(0.5, 0), Blend(0.25, 1)), CODES)
+    np.testing.assert_allclose(fast, CODES * (1 + 0.25 * 4), rtol=1e-5)
+    np.testing.assert_allclose(fast, exact, rtol=1e-5)
+
+
+def test_taps_hand_out_what_passes():
+    values = CODES.astype(np.float32)
+    taps = np.zeros((2, *values.shape), np.float32)
+    out = np.empty_like(values)
+    done = engine.run(engine.compile_operations((Affine(2.0), Tap(1), Affine(1.0, 0.5), Tap(0), Affine(3.0))), values, out, taps)
+    assert done is out
+    for picture, expected in ((taps[1], values * 2), (taps[0], values * 2 + 0.5), (out, values * 6 + 1.5)):
+        np.testing.assert_allclose(picture, expected, rtol=1e-6)
+
+
 def _path(name, target, **stages):
     return Path(input=Input(encoding=name), display=Display(output=target), **stages)
 
@@ -75,6 +92,14 @@ def test_log2_and_exp2_everywhere():
     values = np.exp2(exponents)[:, None].repeat(3, axis=1)
     fast, _ = both((Encode(CURVES["ACEScct"]),), values[values[:, 0] > 0.01])
     np.testing.assert_allclose(fast[:, 0], (np.log2(values[values[:, 0] > 0.01][:, 0]) + 9.72) / 17.52, rtol=2e-6)
+
+
+def test_cube_root_and_angle_everywhere():
+    """Through a saturation that changes nothing but 1e-9, every colour of twelve orders of magnitude comes back."""
+    light = np.abs(RNG.normal(1, 0.5, (4000, 3))) * np.exp2(RNG.uniform(-20, 20, (4000, 1)))
+    step = Saturation(amount=1.0 + 1e-9)
+    fast, exact = both(step.operations(primaries("AP1")), light)
+    assert (np.abs(fast - exact) / light.max(axis=1, keepdims=True)).max() < 2e-5
 
 
 @pytest.mark.parametrize("shape", [(3,), (1, 3), (7, 3), (1025, 3), (33, 65, 3)])

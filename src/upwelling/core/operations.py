@@ -174,6 +174,16 @@ class BandGain:
 
 
 @dataclass(frozen=True)
+class Tap:
+    """Leaves the pixel as it is; the tile engine also writes it to the picture of that number."""
+
+    number: int
+
+    def apply(self, rgb: Float64) -> Float64:
+        return rgb
+
+
+@dataclass(frozen=True)
 class LuminancePower:
     """rgb·scale·Y^exponent with Y = weights·rgb; 0 where Y is not above 1e-9 (the OOTF of HLG and its inverse)."""
 

@@ -11,7 +11,16 @@ from pydantic import BaseModel, ConfigDict, Field
 from upwelling.core.arrays import MID_GREY, Float32
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.primaries import Primaries, rgb_to_xyz
-from upwelling.core.scopes_kernel import BLOCKS, chroma_counts, level_counts, luma_counts, scene_counts, signal_counts, uv_counts
+from upwelling.core.scopes_kernel import (
+    BLOCKS,
+    FEW,
+    chroma_counts,
+    level_counts,
+    luma_counts,
+    scene_counts,
+    signal_counts,
+    uv_counts,
+)
 
 LEVEL_LOW, LEVEL_HIGH = -0.05, 1.05
 STOP_LOW, STOP_HIGH, STOP_BINS = -10.0, 10.0, 100
@@ -81,19 +90,24 @@ def parade(signal: Float32, spans: Spans, levels: int = 192, columns: int = 128)
 
     Levels run evenly from LEVEL_LOW to LEVEL_HIGH of signal; what lies beyond is counted in the end levels.
     """
-    counts = np.zeros((3, levels, columns), dtype=np.uint32)
+    counts = np.zeros((3, columns, levels), dtype=np.uint32)
     with KERNEL_LOCK:
-        level_counts(signal, np.float32(LEVEL_LOW), np.float32(LEVEL_HIGH), spans, counts)
-    return counts
+        level_counts(signal, np.float32(LEVEL_LOW), np.float32(LEVEL_HIGH), spans, _places(signal.shape[1], columns), counts)
+    return np.ascontiguousarray(counts.transpose(0, 2, 1))
 
 
 def waveform(signal: Float32, weights: Weights, spans: Spans, levels: int = 192, columns: int = 256) -> Any:
     """uint32 (1, levels, columns): as ``parade``, of the signal's luma."""
-    counts = np.zeros((1, levels, columns), dtype=np.uint32)
+    counts = np.zeros((1, columns, levels), dtype=np.uint32)
     with KERNEL_LOCK:
         luma_counts(signal, np.float32(weights[0]), np.float32(1 - weights[0] - weights[1]), np.float32(weights[1]),
-                    np.float32(LEVEL_LOW), np.float32(LEVEL_HIGH), spans, counts)
-    return counts
+                    np.float32(LEVEL_LOW), np.float32(LEVEL_HIGH), spans, _places(signal.shape[1], columns), counts)
+    return np.ascontiguousarray(counts.transpose(0, 2, 1))
+
+
+def _places(width: int, columns: int) -> Any:
+    """The scope's column of each column of a picture."""
+    return (np.arange(width) * columns // width).astype(np.uint32)
 
 
 def vectorscope(signal: Float32, weights: Weights, spans: Spans, gain: float = 1.0, size: int = VECTOR_SIZE) -> Any:
@@ -101,7 +115,7 @@ def vectorscope(signal: Float32, weights: Weights, spans: Spans, gain: float = 1
 
     At gain 1 the plot shows −0.5…0.5; at gain g a g-th of that.
     """
-    counts = np.zeros((BLOCKS, size, size), dtype=np.uint32)
+    counts = np.zeros((FEW, size, size), dtype=np.uint32)
     with KERNEL_LOCK:
         chroma_counts(signal, np.float32(weights[0]), np.float32(weights[1]), np.float32(gain), spans, counts)
     return counts.sum(axis=0, dtype=np.uint32)[None]
@@ -109,7 +123,7 @@ def vectorscope(signal: Float32, weights: Weights, spans: Spans, gain: float = 1
 
 def chromaticities(rgb_linear: Float32, space: Primaries, spans: Spans, size: int = VECTOR_SIZE) -> Any:
     """uint32 (1, size, size): how often each CIE 1976 u', v' of linear light occurs; columns u', rows v', 0…UV_TOP, row 0 lowest."""
-    counts = np.zeros((BLOCKS, size, size), dtype=np.uint32)
+    counts = np.zeros((FEW, size, size), dtype=np.uint32)
     with KERNEL_LOCK:
         uv_counts(rgb_linear, rgb_to_xyz(space).astype(np.float32), np.float32(UV_TOP), spans, counts)
     return counts.sum(axis=0, dtype=np.uint32)[None]

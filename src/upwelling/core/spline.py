@@ -69,7 +69,7 @@ def _slopes(x: Float64, y: Float64) -> Float64:
     before, after = secant[:-1], secant[1:]
     w1, w2 = 2 * width[1:] + width[:-1], width[1:] + 2 * width[:-1]
     same_way = before * after > 0
-    inner = np.where(same_way, (w1 + w2) / (w1 / np.where(same_way, before, 1) + w2 / np.where(same_way, after, 1)), 0.0)
+    inner = np.where(same_way, (w1 + w2) * before * after / np.where(same_way, w1 * after + w2 * before, 1), 0.0)
     return np.concatenate([[_end(width[0], width[1], secant[0], secant[1])], inner,
                            [_end(width[-1], width[-2], secant[-1], secant[-2])]])
 

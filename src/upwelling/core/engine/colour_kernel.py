@@ -11,7 +11,7 @@ import numpy as np
 
 from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour_operations import LEAST_LIGHTNESS, NEUTRAL_FADE
-from upwelling.core.fastmath import arctan2_fast, exp2_fast, log2_fast, sqrt32
+from upwelling.core.fastmath import arctan2_fast, cube_root_fast, exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 
@@ -27,9 +27,12 @@ K2, K4, K6, K8, K10 = F(-1 / 2), F(1 / 24), F(-1 / 720), F(1 / 40320), F(-1 / 36
 
 @inline
 def read(tables: Any, start: Any, low: Any, inv_cell: Any, cells: Any, x: Any) -> Any:
-    """Linear interpolation in the table of cells + 1 values that begins at ``start``; held beyond its ends."""
+    """Linear interpolation in the table of cells + 1 values that begins at ``start``; held beyond its ends.
+
+    The place is held as a whole number too: what is not a number must not read beyond the table.
+    """
     t = min(max((x - low) * inv_cell, ZERO), cells)
-    i = np.int32(t)
+    i = min(max(np.int32(t), np.int32(0)), np.int32(cells))
     a = tables[start + i]
     return a + (t - F(i)) * (tables[start + i + np.int32(1)] - a)
 
@@ -42,9 +45,7 @@ def smooth32(t: Any) -> Any:
 
 @inline
 def signed_cube_root(x: Any) -> Any:
-    size = abs(x)
-    y = exp2_fast(log2_fast(size) * THIRD)
-    y = y if size > LEAST else ZERO
+    y = cube_root_fast(abs(x))
     return y if x > ZERO else -y
 
 

@@ -37,6 +37,7 @@ from upwelling.core.operations import (
     Operation,
     Saturate,
     SlopeOffsetPower,
+    Tap,
 )
 from upwelling.core.rendering.rise import RiseOperation
 from upwelling.core.spline import Spline
@@ -207,6 +208,7 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     RiseOperation: _pack_rise,
     Hold: lambda op: (tile.HOLD, [float(op.slot)]),
     Blend: lambda op: (tile.BLEND, [op.strength, float(op.slot), float(op.selected)]),
+    Tap: lambda op: (tile.TAP, [float(op.number)]),
     ShowSelection: lambda op: (tile.SHOW_SELECTION, []),
     LuminancePower: lambda op: (tile.LUMINANCE_POWER, [*op.weights, op.exponent, op.scale]),
     BalanceHighlights: lambda op: (tile.HIGHLIGHTS, [*op.gains, op.START, 1 / (op.END - op.START)]),

@@ -11,18 +11,22 @@ from upwelling.core.engine.compile import Program, Tiles
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import KERNEL_LOCK
 
+_NO_TAPS = np.zeros((1, 1, 3), np.float32)
 
-def run(program: Program, rgb: Any, out: Float32 | None = None) -> Float32:
+
+def run(program: Program, rgb: Any, out: Float32 | None = None, taps: Float32 | None = None) -> Float32:
     """The program's result, float32, same shape as ``rgb`` (…, 3), which is left as it is.
 
     ``out``, of that shape and contiguous, is written and returned when given: fresh memory costs as much as a few operations.
+    ``taps`` (M, …, 3), contiguous, takes what the program's Tap operations hand out.
     """
     value = np.ascontiguousarray(as_rgb(rgb, dtype=np.float32))
+    tapped = _NO_TAPS if taps is None else taps.reshape(len(taps), -1, 3)
     for part in program.parts:
         if isinstance(part, Tiles):
             target = np.empty_like(value) if out is None else out
             with KERNEL_LOCK:
-                run_tiles(value.reshape(-1, 3), part.codes, part.rows, part.tables, target.reshape(-1, 3))
+                run_tiles(value.reshape(-1, 3), part.codes, part.rows, part.tables, tapped, target.reshape(-1, 3))
             value = target
         else:
             value = part.apply(value)

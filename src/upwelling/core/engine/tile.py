@@ -20,7 +20,8 @@ ROW = 48
 """Parameters an operation may have."""
 (AFFINE, MATRIX, LOG_DECODE, LOG_ENCODE, SEGMENT_DECODE, SEGMENT_ENCODE, POWER, PURE_LOG_DECODE, PURE_LOG_ENCODE,
  PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND, MIRROR_DECODE, MIRROR_ENCODE,
- POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS, CHANNEL_CURVES, BAND_GAIN, SELECT, SHOW_SELECTION, COLOUR_SHIFT) = range(29)
+ POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS, CHANNEL_CURVES, BAND_GAIN, SELECT, SHOW_SELECTION, COLOUR_SHIFT,
+ TAP) = range(30)
 
 F = np.float32
 ZERO, HALF, ONE, THIRD, TWELFTH = F(0), F(0.5), F(1), F(1 / 3), F(1 / 12)
@@ -84,10 +85,10 @@ def hlg_encode(x: Any) -> Any:
 
 
 @parallel
-def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, target: Any) -> None:
+def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, taps: Any, target: Any) -> None:
     """source and target: (N, 3) float32 (may be the same array); codes: int32 (K,); rows: float32 (K, ROW).
 
-    tables: float32 (T,), where the curves of operations lie one after the other.
+    tables: float32 (T,), where the curves of operations lie one after the other; taps: float32 (M, N, 3), written by TAP.
     """
     count = source.shape[0]
     tiles = (count + TILE - 1) // TILE
@@ -236,6 +237,12 @@ def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, target: Any) -> N
                         B[i] = weight[i]
                 elif code == 28:
                     shift_tile(R, G, B, scratch, p, tables, n)
+                elif code == 29:
+                    tap = taps[np.int64(p[0]), start:start + n]
+                    for i in range(n):
+                        tap[i, 0] = R[i]
+                        tap[i, 1] = G[i]
+                        tap[i, 2] = B[i]
                 elif code == 18:
                     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
                     for i in range(3 * TILE):

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
-from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
+from upwelling.core.fastmath import cube_root_fast, exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import inline
 from upwelling.core.rendering.gamut_fit import KNEE
 from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT
@@ -51,12 +51,6 @@ def hold_positive(ratio: Any) -> Any:
 
 
 @inline
-def cube_root(x: Any) -> Any:
-    """x^(1/3) of x ≥ 0."""
-    return exp2_fast(log2_fast(x) * THIRD)
-
-
-@inline
 def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> None:
     """Renders n pixels in place; S is scratch (20, tile), where is int32 (tile,); p is the row packed by compile.pack_rise."""
     contrast, toe, shoulder, peak, middle, power, inv_span = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
@@ -80,9 +74,9 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> Non
         s, y = N[i], Y[i]
         ratio = exp2_fast(y * THIRD)
         inv = exp2_fast(-s - LOG_GREY)
-        l = cube_root(hold_positive((a0 * r + a1 * g + a2 * b) * inv))
-        m = cube_root(hold_positive((a3 * r + a4 * g + a5 * b) * inv))
-        t = cube_root(hold_positive((a6 * r + a7 * g + a8 * b) * inv))
+        l = cube_root_fast(hold_positive((a0 * r + a1 * g + a2 * b) * inv))
+        m = cube_root_fast(hold_positive((a3 * r + a4 * g + a5 * b) * inv))
+        t = cube_root_fast(hold_positive((a6 * r + a7 * g + a8 * b) * inv))
         L = (c0 * l + c1 * m + c2 * t) * ratio
         A = (c3 * l + c4 * m + c5 * t) * ratio
         C = (c6 * l + c7 * m + c8 * t) * ratio

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
@@ -15,7 +17,8 @@ CRUSHED = 0.1
 """Fewer stops out than this for a stop in is crushed; our own limit."""
 
 
-def tonal_report(step: Step, working: Primaries) -> list[str]:
+@lru_cache(maxsize=64)
+def tonal_report(step: Step, working: Primaries) -> tuple[str, ...]:
     """Sentences about what the step does to a neutral ramp of −8…+10 stops; empty when every tone keeps its own."""
     stops = np.linspace(LOWEST, HIGHEST, round((HIGHEST - LOWEST) * A_STOP) + 1)
     light = MID_GREY * np.exp2(stops)
@@ -25,8 +28,8 @@ def tonal_report(step: Step, working: Primaries) -> list[str]:
     for channel, name in enumerate(("Red", "Green", "Blue")):
         said += [(name, text) for text in _channel(stops, out[:, channel])]
     texts = list(dict.fromkeys(text for _, text in said))
-    return [text if sum(t == text for _, t in said) == 3 else
-            f"{', '.join(name for name, t in said if t == text)}: {text}" for text in texts]
+    return tuple(text if sum(t == text for _, t in said) == 3 else
+                 f"{', '.join(name for name, t in said if t == text)}: {text}" for text in texts)
 
 
 def _channel(stops: np.ndarray, out: np.ndarray) -> list[str]:

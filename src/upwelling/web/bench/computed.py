@@ -11,7 +11,7 @@ from django.conf import settings
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.operations import Encode, Operation
+from upwelling.core.operations import Blend, Encode, Hold, Operation, Tap
 from upwelling.core.path import Path, StageName
 from upwelling.web.footage.kept import Kept
 from upwelling.web.footage.pictures import view_operations
@@ -36,9 +36,10 @@ class Computed:
     """
 
     def __init__(self, key: tuple[Any, ...], code: Float32, path: Path, place: tuple[StageName, str] = ("trim", "")) -> None:
+        self.original = path
         # Scopes and screen want full-range signal, whatever range the output's code has.
         self.path = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})})
-        self.original = path
+        self.segments = self.path.segments()
         self.key, self.code, self.place = key, code, place
         self._made: dict[str, Float32] = {}
 
@@ -54,48 +55,59 @@ class Computed:
             _kept.put(key, found)
         return found
 
+    def _run(self, operations: tuple[Operation, ...], source: Float32, name: str) -> Float32:
+        return engine.run(engine.compile_operations(operations), source, memory(name, source.shape)) if operations else source
+
     def before(self, stage: StageName, step: str = "") -> Float32:
-        """Scene light that enters a stage or a step of the trim."""
+        """Scene light that enters a stage or a step of the trim, kept between requests."""
         return self._up_to(self.path.until(stage, step))
 
     def scene(self, after: StageName = "look") -> Float32:
         """Scene-linear working light after the input, trim or look."""
-        if after == "input":
-            return self.before("trim")
         if after not in self._made:
-            operations = self.path.until("look" if after == "trim" else "rendering")
-            prefix = self.path.until(*self.place) if self.place[0] in ("trim", "look", "rendering") else self.path.until("trim")
-            if operations[:len(prefix)] != prefix:
-                prefix = self.path.until("trim")
-            rest = operations[len(prefix):]
-            kept = self._up_to(prefix)
-            self._made[after] = engine.run(engine.compile_operations(rest), kept, memory(f"scene {after}", kept.shape)) if rest else kept
+            base = (*self.segments["camera"], *self.segments["input"])
+            whole = {"input": base, "trim": (*base, *self.segments["trim"])}.get(after, (*base, *self.segments["trim"], *self.segments["look"]))
+            prefix = self.path.until(*self.place) if self.place[0] in ("trim", "look", "rendering") else base
+            if whole[:len(prefix)] != prefix:
+                prefix = whole if after == "input" else base
+            self._made[after] = self._run(whole[len(prefix):], self._up_to(prefix), f"scene {after}")
         return self._made[after]
 
-    @property
-    def signal(self) -> Float32:
-        """Full-range display signal 0…1."""
-        if "signal" not in self._made:
-            segments, scene = self.path.segments(), self.scene()
-            program = engine.compile_operations((*segments["rendering"], *segments["display"]))
-            self._made["signal"] = engine.run(program, scene, memory("signal", scene.shape))
-        return self._made["signal"]
+    def render(self) -> None:
+        """Scene light, display signal and view in one pass, for a picture that needs all three."""
+        base = self.path.until(*self.place) if self.place[0] in ("trim", "look", "rendering") else self.path.until("trim")
+        whole = self.path.until("rendering")
+        if whole[:len(base)] != base:
+            base = self.path.until("trim")
+        to_view = view_operations(self.path)
+        # The view begins by undoing the display's curve; it is taken from the light before that curve instead.
+        view: tuple[Operation, ...] = (Blend(0.0, 1), *to_view[1:]) if to_view else ()
+        operations = (*whole[len(base):], Tap(0), *self.segments["rendering"], Hold(1), *self.segments["display"], Tap(1), *view)
+        source = self._up_to(base)
+        taps = memory("taps", (2, *source.shape))
+        self._made["view"] = engine.run(engine.compile_operations(operations), source, memory("view", source.shape), taps)
+        self._made["look"], self._made["signal"] = taps
 
     @property
     def display_light(self) -> Float32:
         """Display light over the output's peak, in the output's primaries."""
         if "light" not in self._made:
-            scene = self.scene()
-            self._made["light"] = engine.run(engine.compile_operations(self.path.segments()["rendering"]), scene, memory("light", scene.shape))
+            self._made["light"] = self._run(self.segments["rendering"], self.scene(), "light")
         return self._made["light"]
+
+    @property
+    def signal(self) -> Float32:
+        """Full-range display signal 0…1."""
+        if "signal" not in self._made:
+            self._made["signal"] = self._run(self.segments["display"], self.display_light, "signal")
+        return self._made["signal"]
 
     @property
     def view(self) -> Float32:
         """Code for the browser's sRGB screen."""
-        operations = view_operations(self.path)
-        if not operations:
-            return self.signal
-        return engine.run(engine.compile_operations(operations), self.signal, memory("view", self.code.shape))
+        if "view" not in self._made:
+            self.render()
+        return self._made["view"]
 
     def signal_at(self, boundary: str) -> Float32:
         """What a level scope draws at a boundary, 0…1: code, working log code, display light over the peak, or display signal."""
@@ -104,9 +116,8 @@ class Computed:
         if boundary == "rendering":
             return self.display_light
         if boundary == "camera":
-            return self._up_to(self.path.segments()["camera"] if self.path.camera.raw is None else ())
-        scene = self.scene(boundary)  # type: ignore[arg-type]
-        return engine.run(engine.compile_operations((Encode(ACESCCT),)), scene, memory("log", scene.shape))
+            return self._up_to(self.segments["camera"] if self.path.camera.raw is None else ())
+        return self._run((Encode(ACESCCT),), self.scene(boundary), "log")  # type: ignore[arg-type]
 
     def light_at(self, boundary: str) -> tuple[Float32, Any]:
         """Linear light at a boundary and its primaries; the camera's code counts as the light it stands for."""

@@ -52,8 +52,8 @@ def measure(made: Computed, frame: Frame, spans: Any) -> tuple[SceneFacts, Signa
             signal_facts(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code, spans))
 
 
-def numbers(shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: SignalFacts) -> list[dict[str, str]]:
-    """Name, value and explanation of each printed number."""
+def numbers(shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: SignalFacts, *, at_rest: bool = True) -> list[dict[str, str]]:
+    """Name, value and explanation of each printed number; the risk of banding is worked out when the hand is at rest."""
     known = shot.settled.is_settled and shot.is_managed
     rows = [
         ("Below 0", scene.negative, "Any channel of scene light after the look below 0", known),
@@ -65,7 +65,7 @@ def numbers(shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: Sig
         ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.primaries_name} before the gamut fit", known),
     ]
     said = [{"name": name, "value": percent(share), "title": title} for name, share, title, shown in rows if shown]
-    risk = banding(path, *frame.used_codes) if known else None
+    risk = banding(path, *frame.used_codes) if known and at_rest else None
     if risk:
         said.append({"name": "Banding risk", "value": f"{risk.risky} of {risk.steps} steps" if risk.risky else "none",
                      "title": f"Neighbouring {path.camera.depth}-bit codes of the file lie up to {risk.widest:.1f} 10-bit codes apart on the display; "

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -14,7 +15,7 @@ from upwelling.core.arrays import Float32
 from upwelling.core.colour_operations import ShowSelection
 from upwelling.core.path import StageName
 from upwelling.core.picture_views import BAND_COLOURS, CLIP_COLOURS, FIRST_BAND, clip_view, false_colour, to_bytes
-from upwelling.core.scopes import Region, scene_facts
+from upwelling.core.scopes import Region, scene_facts, whole
 from upwelling.core.steps import Ladder, Step
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.web.bench.column import column, trim_fits
@@ -29,6 +30,7 @@ from upwelling.web.footage.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, 
 from upwelling.web.footage.shot_settings import ShotSettings
 
 View = Literal["picture", "stops", "clip", "selection"]
+_packers = ThreadPoolExecutor(max_workers=4, thread_name_prefix="packing")
 GREY = np.uint8(118)
 """sRGB code of 18 % reflectance, shown where a selection does not reach."""
 
@@ -62,23 +64,27 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     made = Computed(frame.key, frame.working, path, (wish.stage, wish.step))
     spans = spans_of(shot, frame, wish.region, wish.bars)
     wish.ticket.check()
+    if wish.view in ("picture", "selection") and wish.part is None:
+        made.render()
+    picture = _picture(made if wish.part is None else _of_part(frame, made, wish.part), frame, settings, wish)
+    wish.ticket.check()
+    # The picture is packed on a thread of its own while scopes and numbers are made.
+    packed = _packers.submit(png if wish.lossless else jpeg, picture)
     scene, signal = measure(made, frame, spans)
     histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
     drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
-    shown_part = made if wish.part is None else _of_part(frame, made, wish.part)
-    picture = _picture(shown_part, frame, settings, wish)
-    wish.ticket.check()
-    data = png(picture) if wish.lossless else jpeg(picture)
     step = next((s for s in settings.steps if s.id == wish.step), None) if wish.stage == "trim" else None
     head = {
         "width": picture.shape[1], "height": picture.shape[0], "mime": "image/png" if wish.lossless else "image/jpeg",
-        "picture_bytes": len(data), "scopes": [said for _, said in drawn],
-        "numbers": numbers(shot, frame, path, scene, signal), "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
+        "scopes": [said for _, said in drawn], "numbers": numbers(shot, frame, path, scene, signal, at_rest=wish.lossless),
+        "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
         "column": column(shot, path, settings), "trace": trace(shot, path, frame, wish.point), "fits": trim_fits(settings),
-        "says": _says(step, made, frame) if step else None, "legend": _legend(wish.view), "fingerprint": path.fingerprint[:12],
+        "says": _says(step, made) if step else None, "legend": _legend(wish.view), "fingerprint": path.fingerprint[:12],
     }
-    text = json.dumps(head).encode()
+    wish.ticket.check()
+    data = packed.result()
+    text = json.dumps({**head, "picture_bytes": len(data)}).encode()
     return b"".join((struct.pack("<I", len(text)), text, data, *(bytes(shades.tobytes()) for shades, _ in drawn)))
 
 
@@ -113,12 +119,15 @@ def _selection(made: Computed, step: Step) -> Float32:
     return engine.run(engine.compile_operations(operations), made.before("trim", step.id))[..., 0]
 
 
-def _says(step: Step, made: Computed, frame: Frame) -> dict[str, Any]:
-    """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects."""
+def _says(step: Step, made: Computed) -> dict[str, Any]:
+    """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects.
+
+    Shares are of every ninth pixel, which is enough for a share.
+    """
     working = made.path.working_primaries
-    said = [] if step.changes_nothing else tonal_report(step, working)
-    before = made.before("trim", step.id)
-    spans = spans_whole(before)
+    said = [] if step.changes_nothing else list(tonal_report(step, working))
+    before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
+    spans = whole(*before.shape[:2])
     facts = scene_facts(before, working, np.eye(3), spans)
     out: dict[str, Any] = {"step": step.id, "histogram": facts.counts.tolist() if isinstance(step, Ladder) else None}
     if step.on and not step.changes_nothing:
@@ -128,18 +137,12 @@ def _says(step: Step, made: Computed, frame: Frame) -> dict[str, Any]:
             said.append(f"pushes {percent(pushed)} of the picture below 0")
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
     if step.limit is not None:
-        out["selected"] = f"selects {percent(float(_selection(made, step).mean()))} of the picture"
+        weight = engine.run(engine.compile_operations((step.limit.operation(working), ShowSelection())), before)[..., 0]
+        out["selected"] = f"selects {percent(float(weight.mean()))} of the picture"
     out["lut"] = "A LUT can carry it" if step.fits_in_lut else "A LUT cannot carry it"
     out["inverse"] = "can be undone exactly" if step.invertible and step.strength == 1 and step.limit is None else "has no exact inverse"
     out["neutral"] = step.neutral
     return out
-
-
-def spans_whole(array: Float32) -> Any:
-    """Every second row of an array, which is enough for a share."""
-    spans = np.tile(np.array([0, array.shape[1]], np.int32), (array.shape[0], 1))
-    spans[1::2] = 0
-    return spans
 
 
 def _legend(view: View) -> list[dict[str, str]]:

@@ -156,14 +156,16 @@ document.addEventListener("alpine:init", () => {
       this.previews.ask(this.data.urls.preview, { ...this.wish(lossless), settings: this.settings, untrimmed: this.held || this.compare === "untrimmed" });
       if (lossless) this.refreshOther();
     },
-    show(head) {
+    show(head, body) {
       this.paint(this.$refs.picture, head.bitmap);
       this.$refs.picture.dataset.fingerprint = head.fingerprint;
       this.shown = head.scopes;
       this.drawScopes();
       for (const row of head.column) this.lines[row.stage] = row.line;
       this.fits = head.fits;
-      this.numbers = head.numbers;
+      // What is worked out at rest only stays as it was while a hand moves.
+      const named = head.numbers.map((row) => row.name);
+      this.numbers = body.lossless ? head.numbers : [...head.numbers, ...this.numbers.filter((row) => !named.includes(row.name))];
       this.regionNumbers = head.region;
       this.measured = head.region.length ? `of the region, ${head.measured} of the picture` : head.measured === "100.0 %" ? "of the whole picture" : `of ${head.measured} of the picture, without its bars`;
       this.legend = head.legend;
