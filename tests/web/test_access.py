@@ -15,12 +15,14 @@ def addresses(production, shot):
     own = define_encoding(production, None, {"name": "Own", "form": {"kind": "curve", "name": "S-Log3"}}, replaces="Own")
     looks = ["/", "/encodings/", f"{p}/", f"{p}/bench/{shot.pk}/", f"{p}/bakes/", f"{p}/shots/{shot.pk}/thumbnail/", f"{p}/intake/",
              f"{p}/intake/progress/", f"{p}/cameras/{camera.pk}/", f"{p}/shots/{shot.pk}/chart/", f"{p}/shots/{shot.pk}/split/",
-             f"{p}/encodings/", f"{p}/shots/{shot.pk}/recorded/", f"{p}/shots/{shot.pk}/picture/"]
+             f"{p}/encodings/", f"{p}/shots/{shot.pk}/recorded/", f"{p}/shots/{shot.pk}/picture/", f"{p}/bench/{shot.pk}/share/",
+             f"{p}/bench/{shot.pk}/filmstrip/"]
     changes = [f"{p}/rules/", f"{p}/intake/upload/", f"{p}/shots/{shot.pk}/encoding/", f"{p}/bench/{shot.pk}/save/",
                f"{p}/bench/{shot.pk}/undo/", f"{p}/bench/{shot.pk}/redo/", f"{p}/bakes/start/", f"{p}/bench/{shot.pk}/stand/",
                f"{p}/intake/register/", f"{p}/intake/dismiss/", f"{p}/intake/change/", f"{p}/intake/proposal/", f"{p}/cameras/{camera.pk}/",
                f"{p}/cameras/{camera.pk}/remove/", f"{p}/shots/{shot.pk}/chart/mark/", f"{p}/shots/{shot.pk}/split/look/",
-               f"{p}/shots/{shot.pk}/split/make/", f"{p}/encodings/", f"{p}/encodings/{own.pk}/remove/"]
+               f"{p}/shots/{shot.pk}/split/make/", f"{p}/encodings/", f"{p}/encodings/{own.pk}/remove/", f"{p}/bench/{shot.pk}/history/",
+               f"{p}/bench/{shot.pk}/share/give/", f"{p}/bench/{shot.pk}/share/1/take-back/"]
     return looks, changes
 
 
@@ -34,7 +36,7 @@ def test_every_page_needs_sign_in(production, shot):
         assert Client().post(address).status_code == 302
     assert Client().get("/sign-in/").status_code == 200
     names = {p.name for r in get_resolver().url_patterns for p in getattr(r, "url_patterns", [r])}
-    assert len(names) == 41  # a new address must be thought of here too
+    assert len(names) == 52  # a new address must be thought of here too
 
 
 def test_strangers_see_nothing(production, shot, as_):
@@ -93,7 +95,7 @@ def test_headers(production, as_):
 
 
 def test_pages_carry_no_inline_script_or_style(production, shot, as_):
-    for address in (a for a in addresses(production, shot)[0] if not a.endswith(("thumbnail/", "recorded/", "picture/"))):
+    for address in (a for a in addresses(production, shot)[0] if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/"))):
         page = as_("tess").get(address).content.decode()
         assert " style=" not in page
         assert "<style" not in page

@@ -6,11 +6,12 @@ import pytest
 from django.db import transaction
 
 from upwelling.cli.main import main
+from upwelling.core.steps import Exposure
 from upwelling.web.bakes import services
 from upwelling.web.bakes.models import Bake
 from upwelling.web.errors import Refused
 from upwelling.web.footage.services import apply_settings
-from upwelling.web.footage.shot_settings import read_settings
+from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import fail_interrupted, request_cancel, running
 
@@ -63,7 +64,7 @@ def test_ranges(baked, code_range):
 def test_stale_when_the_path_moves_on(baked, shot, people):
     bake = baked()
     assert not bake.is_stale
-    apply_settings(shot, people["tess"], read_settings({"exposure": {"stops": 0.5}}), version=0, label="exposure")
+    apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="exposure")
     assert Bake.objects.get().is_stale
 
 
