@@ -26,6 +26,7 @@ check: .venv/.dev
 bench: .venv/.dev
 	$(PYTHON) benchmarks/run.py
 	$(PYTHON) benchmarks/intake.py
+	$(PYTHON) benchmarks/drag.py
 
 screenshots: .venv/.dev
 	$(PYTHON) scripts/screenshots.py http://$(HOST):$(PORT)

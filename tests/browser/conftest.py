@@ -128,3 +128,30 @@ def registered(browser, server):
     page.wait_for_selector("text=S-Log3/S-Gamut3.Cine >> nth=0")
     context.close()
     return f"{server}/p/intake"
+
+
+@pytest.fixture(scope="session")
+def brought_in(browser, server, footage):
+    """Both stills brought in and settled, once, by hand in the page."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(f"{server}/sign-in/")
+    page.fill("#id_username", "tess")
+    page.fill("#id_password", "gather-and-blow")
+    page.press("#id_password", "Enter")
+    page.click("a:has-text('Kilnlight')")
+    assert "No footage yet" in page.content()
+    page.click("nav a:has-text('Intake')")
+    page.set_input_files("input[type=file]", [footage / "A012.dpx", footage / "B007.png", footage / "cut.dpx"])
+    page.wait_for_selector("text=cut.dpx: the file is cut short")
+    page.wait_for_selector("tbody tr:nth-child(2)")
+    page.reload()
+    assert page.locator("tbody tr").count() == 2
+    assert page.locator("tbody :text('not settled')").count() == 2
+    for name, encoding in (("A012", "S-Log3/S-Gamut3.Cine"), ("B007", "V-Log/V-Gamut")):
+        page.check(f"input[aria-label='Select {name}']")
+        page.select_option("select[aria-label='Encoding of the selected shots']", encoding)
+        page.wait_for_selector(f"tr:has-text('{name}'):has-text('Settled by hand')")
+        page.uncheck(f"input[aria-label='Select {name}']")
+    context.close()
+    return server

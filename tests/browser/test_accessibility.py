@@ -6,7 +6,20 @@ import pytest
 
 AXE = (Path(__file__).parent / "axe" / "axe.min.js").read_text()
 PAGES = ["/", "/encodings/", "{p}/", "{p}/intake/", "{p}/intake/?state=settled", "{p}/encodings/", "{p}/bakes/", "bench", "bench camera", "bench input",
-         "bench rendering", "bench display"]
+         "bench rendering", "bench display", "bench trim", "bench steps", "bench marks", "bench history", "bench share", "bench help"]
+
+
+def _steps(page):
+    page.select_option("select[aria-label='Add a step']", "colour_curves")
+    page.select_option("select[aria-label='View']", "stops")
+    page.select_option("select[aria-label='Region']", "ellipse")
+    page.click("[data-compare=wipe]")
+    page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+
+
+IN_TRIM = {"steps": _steps, "marks": lambda page: (page.click("[data-tab=marks]"), page.click("text=Mark this state"), page.wait_for_selector(".card")),
+           "history": lambda page: page.click("[data-tab=history]"), "share": lambda page: page.click("text=Give to shots"),
+           "help": lambda page: page.click("button:has-text('Keys')")}
 
 
 @pytest.fixture(scope="module")
@@ -28,10 +41,13 @@ def test_nothing_serious(signed_in, server, address):
     page = signed_in
     if address.startswith("bench"):
         page.goto(f"{server}/p/intake/intake/")
-        page.click("tbody tr:has-text('P099') >> a.strong")
+        page.click("tbody tr:has-text('A099') >> a.strong")
         page.wait_for_selector("canvas[data-fingerprint]")
-        if " " in address:
-            page.click(f".pick[data-stage={address.split()[1]}]")
+        place = address.split()[-1]
+        if place in ("camera", "input", "trim", "rendering", "display"):
+            page.click(f".pick[data-stage={place}]")
+        elif place in ("marks", "history", "steps", "share", "help"):
+            IN_TRIM[place](page)
     else:
         page.goto(server + address.format(p="/p/intake"))
         page.wait_for_load_state("networkidle")

@@ -142,11 +142,11 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
     seen = set()
     for name in ("parade", "waveform", "vectorscope"):
         with page.expect_response(re.compile("/preview/")):
-            page.select_option("select[aria-label=Scope]", name)
+            page.select_option("select[aria-label='Scope, first place']", name)
         page.wait_for_timeout(300)
         seen.add(page.evaluate(drawn))
     assert len(seen) == 3
     page.reload()
     page.wait_for_selector("canvas[data-fingerprint]")
-    assert page.input_value("select[aria-label=Scope]") == "vectorscope"
-    page.wait_for_selector("canvas[aria-label='Vectorscope of the display signal']")
+    assert page.input_value("select[aria-label='Scope, first place']") == "vectorscope"
+    page.wait_for_selector("canvas[aria-label^='Vectorscope of display code']")

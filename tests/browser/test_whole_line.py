@@ -8,38 +8,22 @@ import pytest
 from upwelling.cli.main import main
 
 
-@pytest.fixture(scope="module")
-def brought_in(browser, server, footage):
-    """Both stills brought in and settled, once for this module, by hand in the page."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
-    page = context.new_page()
-    page.goto(f"{server}/sign-in/")
-    page.fill("#id_username", "tess")
-    page.fill("#id_password", "gather-and-blow")
-    page.press("#id_password", "Enter")
-    page.click("a:has-text('Kilnlight')")
-    assert "No footage yet" in page.content()
-    page.click("nav a:has-text('Intake')")
-    page.set_input_files("input[type=file]", [footage / "A012.dpx", footage / "B007.png", footage / "cut.dpx"])
-    page.wait_for_selector("text=cut.dpx: the file is cut short")
-    page.wait_for_selector("tbody tr:nth-child(2)")
-    page.reload()
-    assert page.locator("tbody tr").count() == 2
-    assert page.locator("tbody :text('not settled')").count() == 2
-    for name, encoding in (("A012", "S-Log3/S-Gamut3.Cine"), ("B007", "V-Log/V-Gamut")):
-        page.check(f"input[aria-label='Select {name}']")
-        page.select_option("select[aria-label='Encoding of the selected shots']", encoding)
-        page.wait_for_selector(f"tr:has-text('{name}'):has-text('Settled by hand')")
-        page.uncheck(f"input[aria-label='Select {name}']")
-    context.close()
-    return server
-
-
 def open_bench(page, server, name="A012"):
     page.goto(f"{server}/p/kilnlight/")
     page.click(f"a.shot:has-text('{name}')")
     page.wait_for_selector("canvas[data-fingerprint]")
     return page
+
+
+def step(page, title):
+    """Takes a step in hand."""
+    page.click(f".steplist li:has-text('{title}') .stepname")
+    page.wait_for_selector(f".stephead b:has-text('{title}')")
+
+
+def type_in(page, label, value, key="Enter"):
+    page.fill(f"input[aria-label='{label}']", value)
+    page.press(f"input[aria-label='{label}']", key)
 
 
 def fingerprint(page):
@@ -65,12 +49,11 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
         assert "0.00" not in page.input_value("input[aria-label='Exposure, stops']")
         page.mouse.up()
     assert saved.value.status == 200
-    page.fill("input[aria-label='Exposure, stops']", "0.75")
-    page.press("input[aria-label='Exposure, stops']", "Enter")
-    page.fill("input[aria-label='Scene light, K']", "5400")
-    page.press("input[aria-label='Scene light, K']", "Tab")
-    page.fill("input[aria-label='Slope, red, ×']", "1.02")
-    page.press("input[aria-label='Slope, red, ×']", "Tab")
+    type_in(page, "Exposure, stops", "0.75")
+    step(page, "White balance")
+    type_in(page, "Scene light, K", "5400", "Tab")
+    step(page, "Slope · offset · power")
+    type_in(page, "Slope, red, ×", "1.02", "Tab")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
     assert "Exposure +0.75 · 5400 K" in page.inner_text(".stratum[data-stage=trim] p")
     page.wait_for_load_state("networkidle")
@@ -112,12 +95,13 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
 
 def test_keyboard_alone(brought_in, sign_in):
     page = open_bench(sign_in(), brought_in, "B007")
+    step(page, "Slope · offset · power")
     slider = page.locator("input[aria-label='Saturation, slider']")
     slider.focus()
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Shift+ArrowRight")
     assert page.input_value("input[aria-label='Saturation, ×']") in ("1.022", "1.02")
-    page.wait_for_selector("text=saturation 1.02")
+    page.wait_for_selector(".stratum p:has-text('saturation 1.02')")
     page.keyboard.press("Delete")
     assert page.input_value("input[aria-label='Saturation, ×']") == "1.00"
     page.wait_for_function("() => document.querySelector('.stratum[data-stage=trim] p').textContent === 'Nothing corrected yet'")
@@ -191,9 +175,9 @@ def test_slow_saves_keep_each_state(brought_in, sign_in):
         route.continue_()
 
     page.route("**/save/", hold)
-    for label, value in (("Exposure, stops", "0.5"), ("Scene light, K", "5000"), ("Saturation, ×", "1.2")):
-        page.fill(f"input[aria-label='{label}']", value)
-        page.press(f"input[aria-label='{label}']", "Tab")
+    for title, label, value in (("Exposure", "Exposure, stops", "0.5"), ("White balance", "Scene light, K", "5000"), ("Slope", "Saturation, ×", "1.2")):
+        step(page, title)
+        type_in(page, label, value, "Tab")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
     for left in ("All 2 trim steps", "The trim's one step", "Nothing in the trim"):
         page.wait_for_load_state("networkidle")
@@ -214,9 +198,9 @@ def test_dropping_a_file_shows_its_fate(brought_in, sign_in):
 
 def test_holding_a_key_shows_before(brought_in, sign_in):
     page = open_bench(sign_in(), brought_in, "B007")
-    page.fill("input[aria-label='Exposure, stops']", "1.5")
-    page.press("input[aria-label='Exposure, stops']", "Enter")
-    page.wait_for_selector("text=Exposure +1.50")
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "1.5")
+    page.wait_for_selector(".stratum p:has-text('Exposure +1.50')")
     page.wait_for_load_state("networkidle")
     page.locator("canvas.picture").focus()
     trimmed = fingerprint(page)

@@ -180,7 +180,7 @@ def scene_counts(rgb: Any, weights: Any, to_output: Any, inv_grey: Any, low: Any
                 e += one if y > ONE else none
                 at = held((log2_fast(y * inv_grey) - bottom) * scale, last, np.int32(bins))
                 place[i] = at if y > ZERO else np.int32(-1)
-            negative, dark, bright, outside = negative + a, dark + d, bright + e, outside + o
+            negative, dark, bright, outside = negative + int(a), dark + int(d), bright + int(e), outside + int(o)
             for i in range(n):
                 if place[i] >= 0:
                     local[place[i]] += 1
@@ -216,8 +216,8 @@ def signal_counts(signal: Any, code: Any, plateau: Any, low: Any, high: Any, spa
                 b0 += r * r
                 b1 += g * g
                 b2 += b * b
-            below, above, ours, camera = below + n0, above + n1, ours + n2, camera + n3
-            s0, s1, s2, q0, q1, q2 = s0 + a0, s1 + a1, s2 + a2, q0 + b0, q1 + b1, q2 + b2
+            below, above, ours, camera = below + int(n0), above + int(n1), ours + int(n2), camera + int(n3)
+            s0, s1, s2, q0, q1, q2 = s0 + float(a0), s1 + float(a1), s2 + float(a2), q0 + float(b0), q1 + float(b1), q2 + float(b2)
         found[block, 0], found[block, 1], found[block, 2], found[block, 3] = below, above, ours, camera
         sums[block, 0], sums[block, 1], sums[block, 2] = s0, s1, s2
         sums[block, 3], sums[block, 4], sums[block, 5] = q0, q1, q2

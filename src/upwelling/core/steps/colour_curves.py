@@ -76,7 +76,8 @@ class ColourCurves(Step):
         return Spline(getattr(self, name), "around" if box == HUES else "hold")
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
-        return (ColourShift(*(self.curve_of(name) for name in _CURVES), oklab_rows(working)),)
+        hue, strength, lift, by_saturation, by_brightness = (self.curve_of(name) for name in _CURVES)
+        return (ColourShift(hue, strength, lift, by_saturation, by_brightness, oklab_rows(working)),)
 
     def said(self) -> str:
         fields = type(self).model_fields

@@ -138,7 +138,7 @@ def _says(step: Step, made: Computed) -> dict[str, Any]:
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
     if step.limit is not None:
         weight = engine.run(engine.compile_operations((step.limit.operation(working), ShowSelection())), before)[..., 0]
-        out["selected"] = f"selects {percent(float(weight.mean()))} of the picture"
+        out["selected"] = f"selects {percent(float(weight.mean()))} of the picture · "
     out["lut"] = "A LUT can carry it" if step.fits_in_lut else "A LUT cannot carry it"
     out["inverse"] = "can be undone exactly" if step.invertible and step.strength == 1 and step.limit is None else "has no exact inverse"
     out["neutral"] = step.neutral

@@ -20,7 +20,7 @@ from upwelling.core.spectral_locus import LOCUS
 from upwelling.core.steps.white_balance import uv_of
 from upwelling.web.bench.computed import Computed
 
-KINDS = {"parade": "RGB parade", "waveform": "Luma waveform", "overlay": "RGB waveform", "vectorscope": "Vectorscope",
+KINDS = {"parade": "Parade", "waveform": "Waveform", "overlay": "RGB overlay", "vectorscope": "Vectorscope",
          "histogram": "Stop histogram", "chromaticity": "Chromaticity"}
 BOUNDARIES = {"camera": "camera code", "input": "after input", "trim": "after trim", "look": "after look", "rendering": "display light",
               "display": "display code"}

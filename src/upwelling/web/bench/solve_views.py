@@ -54,7 +54,8 @@ def curve_line(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     except (ValidationError, KeyError) as error:
         words = error.errors()[0]["msg"].removeprefix("Value error, ") if isinstance(error, ValidationError) else "That is not a curve"
         raise Refused(words + ".") from None
-    low, high = kind.model_fields[name].json_schema_extra["curve"]["x"]  # type: ignore[index, call-overload]
+    plot: Any = kind.model_fields[name].json_schema_extra
+    low, high = plot["curve"]["x"]
     xs = np.linspace(low, high, 161)
     return JsonResponse({"xs": xs.round(5).tolist(), "ys": curve(xs).round(5).tolist()})
 

@@ -27,7 +27,7 @@ document.addEventListener("alpine:init", () => {
         this.values[stage] = { a: "", b: "", c: "" };
       }
       if (!this.data.settled || !this.data.managed) this.stage = "input";
-      this.previews = new upwelling.Previews((head, body) => this.show(head, body), (error) => this.complain("preview", error.message));
+      this.previews = new upwelling.Previews((head, body) => this.show(head, body), (error) => this.complain("preview", error.message), (by) => this.work(by));
       this.bindControls(this.$root, "");
       for (const part of upwelling.benchParts) if (part.start) part.start.call(this);
       this.syncControls();
@@ -52,8 +52,18 @@ document.addEventListener("alpine:init", () => {
         : "This shot follows the production's rules; moving a control makes the rendering its own.";
     },
 
+    // How much is being asked of the server now; the page's root says so.
+    work(by) {
+      this.asked = (this.asked || 0) + by;
+      this.$root.dataset.busy = this.asked > 0 ? "yes" : "no";
+    },
+
     // One sentence stands over the picture; an answer that comes late clears only a complaint of its own kind.
-    complain(kind, sentence, details) { this.trouble = sentence; this.troubleKind = kind; this.details = details || []; },
+    // What a save was refused for stays, though the preview of the same settings fails too and the next one does not.
+    complain(kind, sentence, details) {
+      if (kind === "preview" && this.troubleKind === "save") return;
+      this.trouble = sentence; this.troubleKind = kind; this.details = details || [];
+    },
     settle(kind) { if (this.troubleKind === kind) this.dismiss(); },
     dismiss() { this.trouble = ""; this.troubleKind = ""; this.details = []; },
 
@@ -69,6 +79,7 @@ document.addEventListener("alpine:init", () => {
       this.refresh(true);
       // Copied now: when an earlier save is slow, each state must still be the one its hand left.
       const sent = JSON.parse(JSON.stringify(this.settings));
+      this.work(1);
       this.saving = (this.saving || Promise.resolve()).then(async () => {
         try {
           const response = await upwelling.post(this.data.urls.save, { settings: sent, version: this.history.version, label });
@@ -81,7 +92,10 @@ document.addEventListener("alpine:init", () => {
           if (error.response && error.response.status === 409) return this.overtaken(await error.response.json());
           if (error.response && this.lastGood) this.goBack(this.lastGood);
           this.complain("save", error.message);
+        } finally {
+          this.work(-1);
         }
+        return null;
       });
       return this.saving;
     },
@@ -108,10 +122,13 @@ document.addEventListener("alpine:init", () => {
     },
     async move(url, body) {
       await this.saving;
+      this.work(1);
       try {
         this.take(await (await upwelling.post(url, body)).json());
       } catch (error) {
         this.complain("save", error.message);
+      } finally {
+        this.work(-1);
       }
     },
     undo() { if (this.canUndo) this.move(this.data.urls.undo); },

@@ -17,7 +17,7 @@ upwelling.benchParts.push({
   start() {
     const { width, height } = this.data.frame;
     this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
-    this.others = new upwelling.Previews((head, body) => this.showOther(head, body), (error) => this.complain("other", error.message));
+    this.others = new upwelling.Previews((head, body) => this.showOther(head, body), (error) => this.complain("other", error.message), (by) => this.work(by));
     this.startScopes();
     new ResizeObserver(() => { if (this.zoom !== "fit") this.setPart(); this.placeOverlays(); }).observe(this.$refs.stage);
     for (const box of this.$root.querySelectorAll(".scope canvas")) new ResizeObserver(() => this.drawScopes()).observe(box);
@@ -259,6 +259,7 @@ upwelling.benchParts.push({
       }
       const levels = ["parade", "waveform", "overlay"].includes(scope.kind);
       box.querySelector("[data-part=scale]").hidden = !levels;
+      box.querySelector(".unitline label").hidden = !levels || scope.boundary !== "display";
       box.querySelector("[data-part=gain]").hidden = scope.kind !== "vectorscope";
       box.querySelector("[data-part=boundary]").hidden = scope.kind === "histogram";
     });

@@ -15,6 +15,7 @@ upwelling.benchParts.push({
   },
   async askMarks(body) {
     await this.saving;
+    this.work(1);
     try {
       const said = await (await upwelling.post(this.data.urls.marks, { settings: this.settings, ...body })).json();
       this.marks = said.marks;
@@ -24,6 +25,8 @@ upwelling.benchParts.push({
     } catch (error) {
       this.complain("marks", error.message);
       return false;
+    } finally {
+      this.work(-1);
     }
   },
   loadMarks() { return this.askMarks({}); },

@@ -2,9 +2,11 @@
 window.upwelling = window.upwelling || {};
 
 upwelling.Previews = class {
-  constructor(show, fail) {
+  // show(head, body) and fail(error, body) take the answers; work(by) is told +1 and −1 as requests begin and end.
+  constructor(show, fail, work) {
     this.show = show;
     this.fail = fail;
+    this.work = work;
     this.waiting = null;
     this.underWay = false;
     this.page = Math.random().toString(36).slice(2, 14);
@@ -20,6 +22,7 @@ upwelling.Previews = class {
 
   async run() {
     this.underWay = true;
+    this.work(1);
     while (this.waiting) {
       const { url, body } = this.waiting;
       this.waiting = null;
@@ -36,6 +39,7 @@ upwelling.Previews = class {
     }
     this.stoppable = null;
     this.underWay = false;
+    this.work(-1);
   }
 
   async parse(buffer) {

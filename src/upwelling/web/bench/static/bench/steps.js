@@ -177,12 +177,15 @@ upwelling.benchParts.push({
   viewSelection() { this.setView(this.view === "selection" ? "picture" : "selection"); },
   async solve(url) {
     await this.saving;
+    this.work(1);
     try {
       const body = { settings: this.settings, step: this.step, region: this.region, point: this.point, frame: this.frame };
       return await (await upwelling.post(url, body)).json();
     } catch (error) {
       this.complain("solve", error.message);
       return null;
+    } finally {
+      this.work(-1);
     }
   },
   async rangeFromPicture() {

@@ -1,0 +1,331 @@
+"""The Bench by hand: steps, curves, range, comparing, Marks, scopes, region, frames, sharing, two people; pixels and numbers."""
+
+import re
+
+import pytest
+
+from tests.browser.test_whole_line import fingerprint, open_bench, pixel, step, type_in
+
+
+def quiet(page):
+    """Waits until nothing is asked of the server; a key's change is saved after a rest of 350 ms."""
+    page.wait_for_timeout(400)
+    page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
+
+
+def colour_at(page, canvas, x, y):
+    return page.evaluate("([q, x, y]) => { const c = document.querySelector(q); return [...c.getContext('2d').getImageData(c.width * x, c.height * y, 1, 1).data].slice(0, 3); }",
+                         [canvas, x, y])
+
+
+@pytest.fixture
+def bench(brought_in, sign_in):
+    """A shot with its trim as it was brought in; what a test did is taken back by going to the first state."""
+    page = open_bench(sign_in(), brought_in)
+    quiet(page)
+    yield page
+    page.click(".pick[data-stage=trim]")
+    page.click("[data-tab=history]")
+    quiet(page)
+    if page.locator(".states li").count():
+        page.click(".states li:last-child button")
+        quiet(page)
+
+
+def test_steps_are_added_moved_switched_copied_and_removed(bench):
+    page = bench
+    page.select_option("select[aria-label='Add a step']", "contrast")
+    page.wait_for_selector(".stephead b:has-text('Contrast')")
+    assert page.locator(".steplist li").count() == 6
+    type_in(page, "Contrast, stops/stop", "1.4")
+    page.wait_for_selector(".stratum p:has-text('Contrast 1.40')")
+    quiet(page)
+    before = fingerprint(page)
+    page.click("button:text-is('Duplicate')")
+    page.wait_for_selector(".stratum p:has-text('Contrast 1.40 · Contrast 1.40')")
+    assert fingerprint(page) != before
+    page.click(".steplist li.chosen .mini")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=fingerprint(page))
+    page.click("button:text-is('Remove')")
+    quiet(page)
+    page.click("button:text-is('Reset')")
+    page.wait_for_selector(".stratum p:has-text('Nothing corrected yet')")
+    page.locator(".steplist li.chosen .stepname").focus()
+    page.keyboard.press("Alt+ArrowUp")
+    page.wait_for_function("() => [...document.querySelectorAll('.steplist li')].findIndex((li) => li.classList.contains('chosen')) === 4")
+    page.fill("input[aria-label='Name of the step']", "Depth")
+    page.press("input[aria-label='Name of the step']", "Enter")
+    page.wait_for_selector(".steplist :text('Depth')")
+    page.click("button:text-is('Copy')")
+    page.click("button:text-is('Paste')")
+    page.wait_for_function("() => document.querySelectorAll('.steplist li').length === 7")
+    quiet(page)
+    page.reload()
+    page.wait_for_selector("canvas[data-fingerprint]")
+    assert page.locator(".steplist :text('Depth')").count() == 2
+
+
+def test_strength_and_note(bench):
+    page = bench
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "2")
+    quiet(page)
+    whole = pixel(page)
+    page.evaluate("() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 50; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }")
+    page.wait_for_selector(".stratum p:has-text('Exposure +2.00 at 50 %')")
+    quiet(page)
+    half = pixel(page)
+    type_in(page, "Exposure, stops", "1")
+    page.evaluate("() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 100; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }")
+    quiet(page)
+    assert sum(whole[:3]) > sum(half[:3])
+    assert max(abs(a - b) for a, b in zip(half, pixel(page), strict=True)) <= 1  # two stops at half strength are one
+    page.click("button:has-text('Note')")
+    page.fill("textarea", "Client asked for more light")
+    page.locator("textarea").blur()
+    quiet(page)
+    page.reload()
+    page.wait_for_selector("canvas[data-fingerprint]")
+    page.click("button:has-text('Note ●')")
+    assert page.input_value("textarea") == "Client asked for more light"
+
+
+def test_a_ladder_is_dragged_nudged_and_never_folds(bench):
+    page = bench
+    step(page, "Ladder")
+    page.wait_for_selector(".bend rect.tones")
+    before = fingerprint(page)
+    knot = page.locator("[data-knot='2']").bounding_box()
+    x, y = knot["x"] + knot["width"] / 2, knot["y"] + knot["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 12, steps=5)
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
+    page.mouse.up()
+    page.wait_for_selector(".stratum p:has-text('Ladder +')")
+    value = float(page.input_value("input[aria-label='Point, up']").replace("−", "-"))
+    assert 0.5 < value < 1.3
+    page.locator("[data-knot='2']").focus()
+    page.keyboard.press("ArrowUp")
+    assert float(page.input_value("input[aria-label='Point, up']")) == pytest.approx(value + 0.08, abs=0.002)
+    quiet(page)
+    page.fill("input[aria-label='Point, up']", "3.9")
+    page.press("input[aria-label='Point, up']", "Enter")
+    page.wait_for_selector(".trouble:has-text('tones would fold over')")
+    quiet(page)
+    assert float(page.input_value("input[aria-label='Point, up']")) == pytest.approx(value + 0.08, abs=0.002)  # back to what holds
+    count = page.locator(".knot").count()
+    page.locator("[data-knot='0']").focus()
+    page.keyboard.press("+")
+    page.wait_for_function(f"() => document.querySelectorAll('.knot').length === {count + 1}")
+    page.keyboard.press("Delete")
+    page.wait_for_function(f"() => document.querySelectorAll('.knot').length === {count}")
+
+
+def test_a_colour_range_is_taken_from_the_picture_and_shown(bench):
+    page = bench
+    step(page, "Exposure")
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.78, box["y"] + box["height"] * 0.45)
+    quiet(page)
+    page.click("button:has-text('Colour range')")
+    page.click("button:text-is('From the picture')")
+    page.wait_for_selector(".says:has-text('selects')")
+    assert "stops" in page.inner_text("label:has-text('invert')") or page.locator("input[aria-label='Brightness to, stops']").count() == 1
+    page.click("button:text-is('Show it')")
+    quiet(page)
+    greys = page.evaluate("() => { const c = document.querySelector('canvas.picture'); const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let n = 0; for (let i = 0; i < d.length; i += 4) if (d[i] === 118 && d[i + 1] === 118 && d[i + 2] === 118) n++; return n / (d.length / 4); }")
+    selected = float(re.search(r"selects <?([\d.]+)", page.inner_text(".says")).group(1)) / 100
+    assert 0.2 < greys < 1
+    assert greys <= 1 - selected + 0.1
+    page.click("button:text-is('Take it off')")
+    page.wait_for_function("() => !document.querySelector('.limitmark') || document.querySelector('.limitmark').offsetParent === null")
+    quiet(page)
+
+
+def test_neutral_from_the_picture(bench):
+    page = bench
+    step(page, "White balance")
+    page.select_option("select[aria-label='Region']", "rectangle")
+    quiet(page)
+    assert "of the region" in page.inner_text(".read")
+    page.click("text=Neutral from the picture")
+    page.wait_for_selector(".tones:has-text('makes it neutral'), .trouble:has-text('patch')")
+
+
+def test_wipe_and_beside_show_both(bench):
+    page = bench
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "2")
+    quiet(page)
+    now = colour_at(page, "canvas.picture", 0.7, 0.5)
+    page.click("[data-compare=wipe]")
+    page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+    quiet(page)
+    assert colour_at(page, "canvas.picture", 0.7, 0.5) == now
+    assert sum(colour_at(page, "canvas.otherpicture", 0.7, 0.5)) < sum(now)
+    clip = page.evaluate("() => document.querySelector('canvas.otherpicture').style.clipPath")
+    handle = page.locator("[role=slider].wipe").bounding_box()
+    page.mouse.move(handle["x"] + 9, handle["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(handle["x"] - 91, handle["y"] + 60, steps=4)
+    page.mouse.up()
+    assert page.evaluate("() => document.querySelector('canvas.otherpicture').style.clipPath") != clip
+    page.locator("[role=slider].wipe").focus()
+    at = int(page.get_attribute("[role=slider].wipe", "aria-valuenow"))
+    page.keyboard.press("ArrowRight")
+    assert int(page.get_attribute("[role=slider].wipe", "aria-valuenow")) == at + 2
+    page.click("[data-compare=beside]")
+    quiet(page)
+    first, second = (page.locator(q).bounding_box() for q in ("canvas.picture", "canvas.otherpicture"))
+    assert first["width"] == pytest.approx(second["width"], abs=1)
+    assert second["x"] > first["x"] + first["width"] - 1
+    page.select_option("select[aria-label='Compare with']", label="B007")
+    page.wait_for_selector(".tag.right:has-text('B007')")
+    quiet(page)
+    page.keyboard.press("Escape")
+    page.click("[data-compare=now]")
+    page.wait_for_selector("canvas.otherpicture", state="hidden")
+
+
+def test_zoom_shows_the_files_own_pixels_at_the_trace(bench):
+    page = bench
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("z")
+    quiet(page)
+    width = page.evaluate("() => document.querySelector('canvas.picture').width")
+    assert width <= page.evaluate("() => document.querySelector('.stage').clientWidth")
+    page.keyboard.press("z")
+    quiet(page)
+    half = page.evaluate("() => [document.querySelector('canvas.picture').width, Math.round(document.querySelector('.stage').clientWidth / 2)]")
+    assert half[0] == min(half[1], 640)
+    page.keyboard.press("z")
+    quiet(page)
+    assert page.input_value("select[aria-label='Zoom']") == "fit"
+
+
+def test_marks_and_history(bench):
+    page = bench
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "1")
+    quiet(page)
+    marked = fingerprint(page)
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("m")
+    page.fill("input[aria-label='Name of a new Mark']", "Bright")
+    page.click("text=Mark this state")
+    page.wait_for_selector(".card:has-text('Bright'):has-text('As it is now')")
+    page.click("[data-tab=steps]")
+    type_in(page, "Exposure, stops", "-1")
+    quiet(page)
+    page.click("[data-tab=marks]")
+    page.wait_for_selector(".card:has-text('Exposure: −1 → 1')")
+    page.click(".card button:text-is('Compare')")
+    page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+    quiet(page)
+    assert page.get_attribute("canvas.otherpicture", "data-fingerprint") == marked
+    page.click("[data-compare=now]")
+    page.click(".card button:text-is('Return to it')")
+    page.wait_for_function("(f) => document.querySelector('canvas.picture').dataset.fingerprint === f", arg=marked)
+    quiet(page)
+    page.click("[data-tab=history]")
+    page.wait_for_selector(".states li[aria-current=true]:has-text('return to Bright')")
+    page.click(".states li:has-text('Exposure: 1 → −1') button")
+    page.wait_for_function("(f) => document.querySelector('canvas.picture').dataset.fingerprint !== f", arg=marked)
+    quiet(page)
+    page.click("[data-tab=marks]")
+    page.click(".card:has-text('Bright') button:text-is('Remove')")
+    page.wait_for_selector("text=No Marks yet")
+
+
+def test_two_people_on_one_shot(bench, sign_in, brought_in):
+    page, other = bench, open_bench(sign_in(), brought_in)
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "0.6")
+    quiet(page)
+    step(other, "Contrast")
+    type_in(other, "Contrast, stops/stop", "1.5")
+    other.wait_for_selector(".trouble:has-text('changed meanwhile by tess')")
+    assert "Contrast: 1.5 → 1" in other.inner_text(".trouble")
+    other.wait_for_selector(".stratum p:has-text('Exposure +0.60')")
+    other.click("[data-tab=marks]")
+    other.wait_for_selector(".card:has-text('not saved')")
+    other.click(".trouble button")
+    other.click(".card:has-text('not saved') button:text-is('Return to it')")
+    other.wait_for_selector(".stratum p:has-text('Contrast 1.50')")
+    quiet(other)
+    other.click(".card:has-text('not saved') button:text-is('Remove')")
+    quiet(other)
+    page.reload()
+    page.wait_for_selector(".stratum p:has-text('Contrast 1.50')")
+
+
+def test_scopes_and_views_by_key_and_hand(bench):
+    page = bench
+    page.select_option("[data-place='0'] [data-part=kind]", "waveform")
+    page.select_option("[data-place='0'] [data-part=scale]", "light")
+    page.wait_for_selector("[data-place='0'] [data-unit]:has-text('cd/m²')")
+    page.select_option("[data-place='0'] [data-part=boundary]", "look")
+    page.wait_for_selector("[data-place='0'] [data-unit]:has-text('stops from mid grey')")
+    page.select_option("[data-place='1'] [data-part=kind]", "chromaticity")
+    page.wait_for_selector("[data-place='1'] canvas[aria-label^='Chromaticity']")
+    page.select_option("[data-place='1'] [data-part=kind]", "vectorscope")
+    page.select_option("[data-place='1'] [data-part=gain]", "4")
+    page.wait_for_selector("[data-place='1'] [data-unit]:has-text('×4')")
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("e")
+    page.wait_for_selector(".legend:has-text('+6')")
+    page.keyboard.press("c")
+    page.wait_for_selector(".legend:has-text('clipped in camera')")
+    page.keyboard.press("c")
+    page.keyboard.press("h")
+    page.wait_for_selector("dialog[open]:has-text('Keys of the Bench')")
+    page.click("dialog button:has-text('Close')")
+    page.reload()
+    page.wait_for_selector("canvas[data-fingerprint]")
+    assert page.input_value("[data-place='0'] [data-part=kind]") == "waveform"
+    page.evaluate("() => localStorage.clear()")
+
+
+def test_strip_filter_and_groups(bench):
+    page = bench
+    assert page.locator(".strip .group").count() >= 1
+    page.fill("input[aria-label='Filter the shots by name']", "b007")
+    assert page.locator(".strip a:visible").count() == 1
+    page.fill("input[aria-label='Filter the shots by name']", "nothing like it")
+    page.wait_for_selector("text=No shot has that in its name")
+    page.fill("input[aria-label='Filter the shots by name']", "")
+
+
+def test_frames_step_and_play(registered, sign_in, server):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('P099') >> a.strong")
+    page.wait_for_selector("canvas[data-fingerprint]")
+    page.locator("canvas.picture").focus()
+    start = page.inner_text("output >> nth=0")
+    page.keyboard.press("f")
+    page.wait_for_function("(old) => document.querySelector('.under output').textContent !== old", arg=start)
+    page.keyboard.press("Shift+F")
+    page.wait_for_function("(old) => document.querySelector('.under output').textContent === old", arg=start)
+    page.click("button:text-is('Play')")
+    page.wait_for_selector("text=frames a second, reduced")
+    page.click("button:text-is('Stop')")
+    quiet(page)
+
+
+def test_steps_are_given_to_shots_and_taken_back(bench, server):
+    page = bench
+    step(page, "Exposure")
+    type_in(page, "Exposure, stops", "0.8")
+    quiet(page)
+    page.click("text=Give to shots")
+    page.wait_for_selector("td:has-text('Exposure: 0 → 0.8')")
+    page.check("input[aria-label='Give to B007']")
+    page.click("button:has-text('Give to the chosen shots')")
+    page.wait_for_selector("text=Exposure given to 1 shot")
+    assert page.locator("tr:has-text('B007'):has-text('Has these already')").count() == 1
+    page.click("button:has-text('Take back from all')")
+    page.wait_for_selector("text=Taken back from all of its shots")
+    page.click("nav a:has-text('Bench')")
+    page.wait_for_selector("canvas[data-fingerprint]")
