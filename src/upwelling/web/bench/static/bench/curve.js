@@ -138,6 +138,12 @@
       });
     }
 
+    // Where a pointer is, as shares of the plot from its lower left; the drawing may stand inside a larger box.
+    spot(event) {
+      const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+      return [(at.x - PAD.left) / (WIDE - PAD.left - PAD.right), (TALL - PAD.bottom - at.y) / (TALL - PAD.top - PAD.bottom)];
+    }
+
     choosePoint(i) { this.at = i; this.place(); }
 
     // Keeps a point between its neighbours and inside the plot.
@@ -155,9 +161,7 @@
       dot.setPointerCapture(event.pointerId);
       const rest = this.spec.identity ? null : this.spec.default[0][1];
       const move = (next) => {
-        const box = this.svg.getBoundingClientRect();
-        const px = ((next.clientX - box.left) / box.width * WIDE - PAD.left) / (WIDE - PAD.left - PAD.right);
-        const py = (TALL - PAD.bottom - (next.clientY - box.top) / box.height * TALL) / (TALL - PAD.top - PAD.bottom);
+        const [px, py] = this.spot(next);
         const [low, high] = this.spec.x, [bottom, top] = this.spec.y;
         let value = bottom + py * (top - bottom);
         if (rest !== null && Math.abs(value - rest) < (top - bottom) * 0.02) value = rest;
@@ -234,9 +238,8 @@
     }
 
     addAt(event) {
-      const box = this.svg.getBoundingClientRect(), [low, high] = this.spec.x, [bottom, top] = this.spec.y;
-      const px = low + ((event.clientX - box.left) / box.width * WIDE - PAD.left) / (WIDE - PAD.left - PAD.right) * (high - low);
-      const py = bottom + (TALL - PAD.bottom - (event.clientY - box.top) / box.height * TALL) / (TALL - PAD.top - PAD.bottom) * (top - bottom);
+      const [low, high] = this.spec.x, [bottom, top] = this.spec.y, [across, up] = this.spot(event);
+      const px = low + across * (high - low), py = bottom + up * (top - bottom);
       const room = (high - low) / 250;
       if (px < low || px >= high || this.points.some(([x]) => Math.abs(x - px) < room)) return;
       this.insert(Number(px.toFixed(4)), Number(Math.min(Math.max(py, bottom), top).toFixed(4)));
