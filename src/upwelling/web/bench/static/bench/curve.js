@@ -20,7 +20,8 @@
       this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
       this.help = root.querySelector(".curvehelp");
       this.buttons = { add: root.querySelector("[data-do=add]"), remove: root.querySelector("[data-do=remove]"), reset: root.querySelector("[data-do=reset]") };
-      this.at = 0;
+      // A page that makes the editor anew keeps the curve and the point in hand.
+      this.at = bench.pointInHand && bench.pointInHand.step === bench.step ? bench.pointInHand.at : 0;
       this.pick.addEventListener("change", () => this.choose(this.pick.value));
       this.buttons.add.addEventListener("click", () => this.addBeside());
       this.buttons.remove.addEventListener("click", () => this.remove());
@@ -86,6 +87,7 @@
     }
 
     place() {
+      this.bench.pointInHand = { step: this.bench.step, at: this.at };
       this.points.forEach(([px, py], i) => {
         const dot = this.dots[i];
         dot.setAttribute("cx", this.x(px));
