@@ -110,15 +110,21 @@ def sign_in(browser, server):
     assert troubles == []
 
 
+def enter(page, server):
+    """Signs tess in."""
+    page.goto(f"{server}/sign-in/")
+    page.fill("#id_username", "tess")
+    page.fill("#id_password", "gather-and-blow")
+    page.press("#id_password", "Enter")
+    page.wait_for_selector("h1:has-text('Productions')")
+
+
 @pytest.fixture(scope="session")
 def registered(browser, server):
     """The folder registered and its cameras accepted, by hand in the page."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
-    page.goto(f"{server}/sign-in/")
-    page.fill("#id_username", "tess")
-    page.fill("#id_password", "gather-and-blow")
-    page.press("#id_password", "Enter")
+    enter(page, server)
     page.goto(f"{server}/p/intake/intake/")
     page.select_option("select[name=folder]", "day one")
     page.click("button:has-text('Register')")
@@ -135,10 +141,7 @@ def brought_in(browser, server, footage):
     """Both stills brought in and settled, once, by hand in the page."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
-    page.goto(f"{server}/sign-in/")
-    page.fill("#id_username", "tess")
-    page.fill("#id_password", "gather-and-blow")
-    page.press("#id_password", "Enter")
+    enter(page, server)
     page.click("a:has-text('Kilnlight')")
     assert "No footage yet" in page.content()
     page.click("nav a:has-text('Intake')")

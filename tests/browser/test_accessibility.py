@@ -4,6 +4,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.browser.conftest import enter
+
 AXE = (Path(__file__).parent / "axe" / "axe.min.js").read_text()
 PAGES = ["/", "/encodings/", "{p}/", "{p}/intake/", "{p}/intake/?state=settled", "{p}/encodings/", "{p}/bakes/", "bench", "bench camera", "bench input",
          "bench rendering", "bench display", "bench trim", "bench steps", "bench marks", "bench history", "bench share", "bench help"]
@@ -27,11 +29,7 @@ def signed_in(browser, server, registered):
     """A page whose content policy lets axe in; it is the tests' own script."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True)
     page = context.new_page()
-    page.goto(f"{server}/sign-in/")
-    page.fill("#id_username", "tess")
-    page.fill("#id_password", "gather-and-blow")
-    page.press("#id_password", "Enter")
-    page.wait_for_selector("h1:has-text('Productions')")
+    enter(page, server)
     yield page
     context.close()
 

@@ -78,7 +78,6 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
         "hlg": _hlg(shot, path), "kinds": KINDS, "boundaries": BOUNDARIES, "barred": any(bars_of(shot)), "places": ("first", "second"),
-        "shared": production.shared_changes.filter(undone=False).first(),
     })
 
 
