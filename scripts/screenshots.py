@@ -15,6 +15,7 @@ OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
 def _settled(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(400)
+    page.wait_for_function("() => !document.querySelector('.bench') || document.querySelector('.bench').dataset.busy === 'no'")
 
 
 def main(address: str, out: Path) -> None:
@@ -45,7 +46,7 @@ def main(address: str, out: Path) -> None:
         page.select_option("[data-place='1'] [data-part=kind]", "histogram")
         page.click(".steplist li:has-text('Ladder') .stepname")
         page.click("[data-compare=wipe]")
-        page.wait_for_selector("canvas.other[data-fingerprint]")
+        page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
         shoot("bench-compare")
         page.click("[data-compare=now]")
         page.select_option("select[aria-label='View']", "stops")

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import TimeoutError, sync_playwright
 
 from tests.core.witness import ffmpeg_write
 from upwelling.core.simulate.camera import A_CAM, B_CAM
@@ -19,7 +19,9 @@ from upwelling.core.simulate.kilnlight_set import TAKES, Studio
 from upwelling.core.warm import warm
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
-         "--disable-component-update", "--disable-quic"]
+         "--disable-component-update", "--disable-quic", "--disable-dev-shm-usage"]
+HANG = 60000
+"""Milliseconds after which a page counts as hung; a busy machine takes its time."""
 _SEED = """
 from django.contrib.auth.models import User
 from upwelling.web.productions.services import create_production
@@ -94,7 +96,7 @@ def sign_in(browser, server):
         context = browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(20000)
+        page.set_default_timeout(HANG)
         page.on("pageerror", lambda error: troubles.append(str(error)))
         page.on("console", lambda message: troubles.append(message.text) if message.type == "error" and "status of 4" not in message.text else None)
         page.goto(f"{server}/")
@@ -108,6 +110,20 @@ def sign_in(browser, server):
     for context in contexts:
         context.close()
     assert troubles == []
+
+
+def quiet(page):
+    """Waits until nothing is asked of the server; a key's change is saved after a rest of 350 ms."""
+    page.wait_for_timeout(400)
+    page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
+
+
+def pictured(page):
+    """Waits for the Bench's picture; says what the page says when none comes."""
+    try:
+        page.wait_for_selector("canvas.picture[data-fingerprint]")
+    except TimeoutError as error:
+        raise AssertionError(f"no picture; busy: {page.locator('.bench').get_attribute('data-busy')}; {page.locator('.trouble').all_inner_texts()}") from error
 
 
 def enter(page, server):

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.conftest import enter
+from tests.browser.conftest import enter, pictured
 
 AXE = (Path(__file__).parent / "axe" / "axe.min.js").read_text()
 PAGES = ["/", "/encodings/", "{p}/", "{p}/intake/", "{p}/intake/?state=settled", "{p}/encodings/", "{p}/bakes/", "bench", "bench camera", "bench input",
@@ -40,7 +40,7 @@ def test_nothing_serious(signed_in, server, address):
     if address.startswith("bench"):
         page.goto(f"{server}/p/intake/intake/")
         page.click("tbody tr:has-text('A099') >> a.strong")
-        page.wait_for_selector("canvas[data-fingerprint]")
+        pictured(page)
         place = address.split()[-1]
         if place in ("camera", "input", "trim", "rendering", "display"):
             page.click(f".pick[data-stage={place}]")

@@ -4,13 +4,8 @@ import re
 
 import pytest
 
+from tests.browser.conftest import pictured, quiet
 from tests.browser.test_whole_line import fingerprint, open_bench, pixel, step, type_in
-
-
-def quiet(page):
-    """Waits until nothing is asked of the server; a key's change is saved after a rest of 350 ms."""
-    page.wait_for_timeout(400)
-    page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
 
 
 def colour_at(page, canvas, x, y):
@@ -61,7 +56,7 @@ def test_steps_are_added_moved_switched_copied_and_removed(bench):
     page.wait_for_function("() => document.querySelectorAll('.steplist li').length === 7")
     quiet(page)
     page.reload()
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     assert page.locator(".steplist :text('Depth')").count() == 2
 
 
@@ -85,7 +80,7 @@ def test_strength_and_note(bench):
     page.locator("textarea").blur()
     quiet(page)
     page.reload()
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     page.click("button:has-text('Note ●')")
     assert page.input_value("textarea") == "Client asked for more light"
 
@@ -282,7 +277,7 @@ def test_scopes_and_views_by_key_and_hand(bench):
     page.wait_for_selector("dialog[open]:has-text('Keys of the Bench')")
     page.click("dialog button:has-text('Close')")
     page.reload()
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     assert page.input_value("[data-place='0'] [data-part=kind]") == "waveform"
     page.evaluate("() => localStorage.clear()")
 
@@ -301,7 +296,7 @@ def test_frames_step_and_play(registered, sign_in, server):
     page = sign_in()
     page.goto(f"{registered}/intake/")
     page.click("tr:has-text('P099') >> a.strong")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     page.locator("canvas.picture").focus()
     start = page.inner_text("output >> nth=0")
     page.keyboard.press("f")
@@ -328,4 +323,4 @@ def test_steps_are_given_to_shots_and_taken_back(bench, server):
     page.click("button:has-text('Take back from all')")
     page.wait_for_selector("text=Taken back from all of its shots")
     page.click("nav a:has-text('Bench')")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)

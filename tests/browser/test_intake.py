@@ -2,6 +2,8 @@
 
 import re
 
+from tests.browser.conftest import pictured, quiet
+
 
 def test_states_after_registering(registered, sign_in):
     page = sign_in()
@@ -34,7 +36,7 @@ def test_keys_in_the_table(registered, sign_in):
     rows.nth(0).focus()
     page.keyboard.press("Enter")
     page.wait_for_url(re.compile("/bench/"))
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
 
 
 def test_a_chart_is_dragged_into_place(registered, sign_in):
@@ -89,7 +91,7 @@ def test_raw_is_developed_and_frames_are_scrubbed(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/intake/")
     page.click("tr:has-text('S0199') >> a.strong")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     page.click(".pick[data-stage=camera]")
     before = page.locator("canvas.picture").get_attribute("data-fingerprint")
     page.select_option("select.choice[data-path='development.balance']", "tungsten")
@@ -98,17 +100,17 @@ def test_raw_is_developed_and_frames_are_scrubbed(registered, sign_in):
     assert "tungsten, 2850 K" in page.inner_text(".stratum[data-stage=camera] p")
     page.click("button:has-text(\"Return to the camera's\")")
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=before)
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     page.goto(f"{registered}/intake/")
     page.click("tr:has-text('P099') >> a.strong")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     page.locator("input[aria-label=Frame]").fill("6")
     page.wait_for_selector("text=6 of 0…7")
     page.click("text=Let it stand for the shot")
     page.wait_for_function("() => document.querySelector('.frames ~ .tool').disabled")
     page.click(".pick[data-stage=input]")
     page.click("button:has-text('Display light of an HLG screen')")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     assert "HLG display/BT.2020" in page.inner_text(".stratum[data-stage=input] p")
 
 
@@ -137,7 +139,7 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/intake/")
     page.click("tr:has-text('A099') >> a.strong")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     drawn = "() => { const c = document.querySelector('.scope canvas'); return c.toDataURL().length + c.toDataURL().slice(2000, 3000); }"
     seen = set()
     for name in ("parade", "waveform", "vectorscope"):
@@ -147,6 +149,6 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
         seen.add(page.evaluate(drawn))
     assert len(seen) == 3
     page.reload()
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     assert page.input_value("select[aria-label='Scope, first place']") == "vectorscope"
     page.wait_for_selector("canvas[aria-label^='Vectorscope of display code']")

@@ -5,13 +5,14 @@ import re
 
 import pytest
 
+from tests.browser.conftest import pictured, quiet
 from upwelling.cli.main import main
 
 
 def open_bench(page, server, name="A012"):
     page.goto(f"{server}/p/kilnlight/")
     page.click(f"a.shot:has-text('{name}')")
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     return page
 
 
@@ -56,7 +57,7 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
     type_in(page, "Slope, red, ×", "1.02", "Tab")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
     assert "Exposure +0.75 · 5400 K" in page.inner_text(".stratum[data-stage=trim] p")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     assert sum(pixel(page)[:3]) > sum(colour[:3])
 
     # Undo and redo survive a reload.
@@ -67,7 +68,7 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
     page.wait_for_selector("text=All 2 trim steps fit in a LUT")
     page.click("button:has-text('Redo')")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     final = fingerprint(page)
 
     # Bake and verify in the background, then read the certificate and take the files.
@@ -105,7 +106,7 @@ def test_keyboard_alone(brought_in, sign_in):
     page.keyboard.press("Delete")
     assert page.input_value("input[aria-label='Saturation, ×']") == "1.00"
     page.wait_for_function("() => document.querySelector('.stratum[data-stage=trim] p').textContent === 'Nothing corrected yet'")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     page.locator("canvas.picture").focus()
     page.keyboard.press("ArrowRight")
     page.wait_for_selector("text=Trace at 321, 180")
@@ -129,11 +130,11 @@ def test_trace_by_click_and_switches(brought_in, sign_in):
     page.wait_for_selector("text=Rise, scene peak 64")
     now = pixel(page)
     page.click("button:has-text('Without trim')")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     page.wait_for_timeout(300)
     assert pixel(page) != now
     page.click("button:has-text('Now')")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
 
 
 def test_rendering_is_inherited_until_touched(brought_in, sign_in):
@@ -149,7 +150,7 @@ def test_rendering_is_inherited_until_touched(brought_in, sign_in):
     page.click("text=Return to the production's")
     page.wait_for_selector("text=This shot follows the production's rules")
     assert page.input_value("input[aria-label='Contrast, stops/stop']") == "1.30"
-    page.wait_for_load_state("networkidle")
+    quiet(page)
 
 
 def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
@@ -161,9 +162,9 @@ def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
     page.press("input[aria-label='Contrast, stops/stop']", "Enter")
     page.wait_for_selector(".trouble:has-text('Raise the contrast to')")
     page.reload()
-    page.wait_for_selector("canvas[data-fingerprint]")
+    pictured(page)
     page.click("button:has-text('Undo')")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
 
 
 def test_slow_saves_keep_each_state(brought_in, sign_in):
@@ -180,7 +181,7 @@ def test_slow_saves_keep_each_state(brought_in, sign_in):
         type_in(page, label, value, "Tab")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
     for left in ("All 2 trim steps", "The trim's one step", "Nothing in the trim"):
-        page.wait_for_load_state("networkidle")
+        quiet(page)
         page.click("button:has-text('Undo')")
         page.wait_for_selector(f"text={left}")
 
@@ -201,7 +202,7 @@ def test_holding_a_key_shows_before(brought_in, sign_in):
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "1.5")
     page.wait_for_selector(".stratum p:has-text('Exposure +1.50')")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     page.locator("canvas.picture").focus()
     trimmed = fingerprint(page)
     page.keyboard.down("b")
@@ -211,7 +212,7 @@ def test_holding_a_key_shows_before(brought_in, sign_in):
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=trimmed)
     page.keyboard.press("Control+z")
     page.wait_for_function("() => !document.querySelector('.stratum[data-stage=trim] p').textContent.includes('1.50')")
-    page.wait_for_load_state("networkidle")
+    quiet(page)
 
 
 def test_a_viewer_looks(brought_in, sign_in):
@@ -226,7 +227,7 @@ def test_a_viewer_looks(brought_in, sign_in):
 @pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768), (2560, 1300)])
 def test_bench_does_not_scroll_and_nothing_overflows(brought_in, sign_in, width, height):
     page = open_bench(sign_in(width=width, height=height), brought_in)
-    page.wait_for_load_state("networkidle")
+    quiet(page)
     size = page.evaluate("() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
     assert size[0] <= width
     assert size[1] <= height
