@@ -27,6 +27,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/run.py
 	$(PYTHON) benchmarks/intake.py
 	$(PYTHON) benchmarks/drag.py
+	$(PYTHON) benchmarks/renderings.py
 
 screenshots: .venv/.dev
 	$(PYTHON) scripts/screenshots.py http://$(HOST):$(PORT)

@@ -193,3 +193,19 @@ def test_probe_and_movie_frames(kilnlight, tmp_path, capsys):
     assert 0.2 < read_still(tmp_path / "raw.png").code.mean() < 0.7
     assert main(["convert", str(kilnlight / "S0101.dng"), str(tmp_path / "x.exr"), "--from", "linear/AP1", "--to", "linear/AP0"]) == 2
     assert "Use `upwelling render`" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("how", [[], ["--rendering", "reinhard", "--fit", "hard"], ["--rendering", "bt2390"]], ids=" ".join)
+def test_a_rendered_picture_goes_back_to_the_scene(folder, how):
+    """Mild scene light, rendered to 16 bit and undone: back to half a percent."""
+    scene = np.exp2(RNG.uniform(-4, 1, (16, 16, 1))) * np.array([0.19, 0.18, 0.17])
+    write_still(folder / "scene.exr", scene.astype(np.float32), "float")
+    assert run("render", "scene.exr", "shown.tif", "--from", "linear/ap1", *TV, *how, "--depth", "16") == 0
+    assert run("undo", "shown.tif", "back.exr", *TV, *how) == 0
+    np.testing.assert_allclose(read_still("back.exr").code, scene, rtol=0.005)
+
+
+def test_undo_wants_a_file_that_holds_light(folder, capfd):
+    assert run("render", "src.dpx", "shown.tif", *SLOG, *TV) == 0
+    assert run("undo", "shown.tif", "back.png", *TV) == 2
+    assert "cannot hold scene light" in capfd.readouterr().err

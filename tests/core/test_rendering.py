@@ -1,4 +1,4 @@
-"""What the default rendering promises. Hue bounds are measured in Oklab and, as a second witness, in ICtCp by colour-science."""
+"""What the default rendering, Rise, promises. Hue is measured in Oklab and, as a second witness, in ICtCp by colour-science."""
 
 import colour
 import numpy as np
@@ -8,10 +8,11 @@ from hypothesis import strategies as st
 
 from upwelling.core.errors import BadValue
 from upwelling.core.oklab import lms_to_oklab, rgb_to_lms
+from upwelling.core.operations import run_reference
 from upwelling.core.outputs import OUTPUTS, output
 from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.rendering import Rise
-from upwelling.core.rendering.gamut_fit import KNEE, soft_limit
+from upwelling.core.rendering.fits.smooth import KNEE, soft_limit
 
 AP1 = primaries("AP1")
 TV = output("BT.709 BT.1886")
@@ -25,7 +26,7 @@ SWEEP = LIGHTS[None] * np.exp2(STOPS)[:, None, None]  # (stops, lights, 3)
 
 
 def render(rgb, display=TV, **parameters):
-    return Rise(**parameters).operation(AP1, display, "CAT02").apply(np.asarray(rgb, dtype=np.float64))
+    return run_reference(Rise(**parameters).operations(AP1, display, "CAT02"), np.asarray(rgb, dtype=np.float64))
 
 
 @pytest.mark.parametrize("name", OUTPUTS)
@@ -52,7 +53,7 @@ def test_tone_curve_is_twice_smooth_and_rising(parameters):
 @pytest.mark.parametrize("name", OUTPUTS)
 def test_luminance_never_falls_along_any_hue(name):
     out = render(SWEEP, output(name))
-    luminance = out @ rgb_to_xyz(output(name).primaries)[1]
+    luminance = out @ rgb_to_xyz(output(name).gamut)[1]
     assert np.diff(luminance, axis=0).min() > -1e-9
 
 
@@ -127,7 +128,7 @@ def test_soft_limit():
 ])
 def test_settings_that_cannot_meet_say_what_to_change(parameters, words):
     with pytest.raises(BadValue, match=words):
-        Rise(**parameters).operation(AP1, TV, "CAT02")
+        Rise(**parameters).operations(AP1, TV, "CAT02")
 
 
 def test_advised_values_work():

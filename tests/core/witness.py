@@ -50,3 +50,13 @@ def ffmpeg_lut3d(cube: Path, rgb: np.ndarray, interpolation: str) -> np.ndarray:
     out = sink.pull()
     planes = [np.frombuffer(bytes(p), np.float32).reshape(height, -1)[:, :width] for p in out.planes]
     return np.stack([planes[2], planes[0], planes[1]], axis=-1)
+
+
+def ffmpeg_codes(place: Path) -> np.ndarray:
+    """The first picture of a file, (H, W, 3) integers as ffmpeg decodes them: 16-bit big-endian RGB, as PNG is."""
+    with av.open(str(place)) as container:
+        frame = next(container.decode(video=0))
+    assert frame.format.name == "rgb48be", frame.format.name
+    plane = frame.planes[0]
+    rows = np.frombuffer(bytes(plane), ">u2").reshape(frame.height, plane.line_size // 2)[:, : frame.width * 3]
+    return rows.reshape(frame.height, frame.width, 3)

@@ -8,13 +8,19 @@ from typing import Any
 
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.path import Path
+from upwelling.core.rendering import FITS, TONE_MAPS
 from upwelling.core.steps import Exposure
+
+METHODS = [str(method.model_fields["kind"].default) for method in TONE_MAPS]
+FIT_NAMES = [str(fit.model_fields["kind"].default) for fit in FITS]
 
 
 def add_path_options(parser: argparse.ArgumentParser) -> None:
-    """--from, --to, --exposure, --recipe, --range, for commands that render through a Path."""
+    """--from, --to, --rendering, --fit, --exposure, --recipe, --range, for commands that render through a Path."""
     parser.add_argument("--from", dest="source", metavar="ENCODING", help="what the file's codes are")
     parser.add_argument("--to", dest="target", metavar="OUTPUT", help="the display rendered for")
+    parser.add_argument("--rendering", metavar="METHOD", choices=METHODS, help=f"the tone map (default: rise): {', '.join(METHODS)}")
+    parser.add_argument("--fit", choices=FIT_NAMES, help="the gamut fit (default: smooth)")
     parser.add_argument("--exposure", type=float, metavar="STOPS", help="exposure in stops, before the recipe's trim")
     parser.add_argument("--recipe", metavar="FILE", help="a path saved as JSON; the other options are laid over it")
     add_range_option(parser)
@@ -43,7 +49,13 @@ def path_from(options: argparse.Namespace) -> Path:
     if options.source:
         body["input"] |= {"encoding": options.source, "custom": None}
     if options.target:
-        body["display"]["output"] = options.target
+        body["display"] |= {"output": options.target, "custom": None}
+    if options.rendering:
+        fit = body.get("rendering", {}).get("method", {}).get("fit", {"kind": "smooth"})
+        body["rendering"] = {"method": {"kind": options.rendering, "fit": fit}}
+    if options.fit:
+        method = body.setdefault("rendering", {}).setdefault("method", {"kind": "rise"})
+        method["fit"] = {"kind": options.fit}
     if options.adaptation:
         body["input"]["adaptation"] = options.adaptation
     if options.range:

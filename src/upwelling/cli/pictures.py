@@ -7,15 +7,16 @@ import sys
 from typing import Any
 
 from upwelling.cli.footage import add_frame_option, read_frame
-from upwelling.cli.paths import add_path_options, add_range_option, path_from
+from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_option, path_from
 from upwelling.core import engine
 from upwelling.core.encodings import Range, encoding
-from upwelling.core.errors import UnreadableFile
+from upwelling.core.errors import UnreadableFile, UnwritableFile
 from upwelling.core.lut.formats import read_lut
 from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
 from upwelling.core.operations import run_reference
-from upwelling.core.path import CameraFile, convert_operations
+from upwelling.core.path import CameraFile, convert_operations, legal_in
 from upwelling.core.raw import RawSettings
+from upwelling.core.rendering import to_scene
 
 _DEPTHS = ["8", "10", "12", "16", "half", "float"]
 _BITS = {"8": 8, "10": 10, "12": 12}
@@ -37,6 +38,16 @@ def add_commands(commands: Any) -> None:
     add_path_options(render)
     render.set_defaults(run=_render)
 
+    undo = commands.add_parser("undo", help="turn a rendered picture back to scene-linear light, by the inverse of its rendering")
+    undo.add_argument("src", metavar="SRC")
+    undo.add_argument("dst", metavar="DST", help="an OpenEXR or float TIFF; light is scene-linear in the working primaries")
+    undo.add_argument("--to", dest="target", required=True, metavar="OUTPUT", help="the display it was rendered for")
+    undo.add_argument("--rendering", choices=METHODS, help="the tone map it was rendered by (default: rise)")
+    undo.add_argument("--fit", choices=FIT_NAMES, help="the gamut fit it was rendered by (default: smooth)")
+    undo.add_argument("--recipe", metavar="FILE", help="a recipe whose rendering and working space it was rendered by")
+    add_range_option(undo)
+    undo.set_defaults(run=_undo, source="linear/AP1", exposure=None)
+
     apply = commands.add_parser("apply", help="put a still through a lookup table")
     apply.add_argument("lut", metavar="LUT")
     apply.add_argument("src", metavar="SRC")
@@ -46,7 +57,7 @@ def add_commands(commands: Any) -> None:
     render.add_argument("--exact", action="store_true", help="compute in float64 instead of the float32 engine")
     for command in (convert, render):
         add_frame_option(command)
-    for command in (convert, render, apply):
+    for command in (convert, render, undo, apply):
         command.add_argument("--depth", choices=_DEPTHS, help="depth written, where the format allows it")
 
 
@@ -82,6 +93,23 @@ def _render(options: argparse.Namespace) -> int:
         })
     code = path.apply(still.code) if options.exact else engine.run(engine.compile_operations(path.operations()), still.code)
     _write(options.dst, code, depth, {"primaries": path.target.primaries, "transfer": path.target.curve_name})
+    return 0
+
+
+def _undo(options: argparse.Namespace) -> int:
+    if options.recipe:
+        options.source = None
+    path = path_from(options)
+    container = container_for(options.dst)
+    if "float" not in container.depths:
+        raise UnwritableFile(options.dst, "cannot hold scene light, which goes beyond 1. Write an .exr or a float .tif.")
+    still = read_still(options.src)
+    signal = still.code.astype("float64")
+    if path.display.range == "legal":
+        signal = run_reference((legal_in(still.integer_depth),), signal)
+    light = run_reference(path.target.decode_operations(), signal)
+    scene = to_scene(path.rendering.method, light, path.working_primaries, path.target, path.input.adaptation)
+    _write(options.dst, scene.astype("float32"), options.depth or "float", {"primaries": path.working_primaries, "transfer": "linear"})
     return 0
 
 

@@ -1,4 +1,4 @@
-"""Colour difference: CIELAB and CIEDE2000."""
+"""Colour difference: CIELAB and CIEDE2000, ICtCp and ΔE ITP."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.curves.pq import PQ
 
 _EPSILON, _KAPPA = 216 / 24389, 24389 / 27  # CIE 15:2018, 8.2.1.1
 
@@ -53,3 +54,25 @@ def delta_e_2000(lab_1: Any, lab_2: Any) -> Any:
     r_t = -np.sin(np.radians(2 * turn)) * r_c  # [21]
     l_part, c_part, h_part = d_l / s_l, d_c / s_c, d_h / s_h
     return np.sqrt(np.maximum(l_part**2 + c_part**2 + h_part**2 + r_t * c_part * h_part, 0.0))  # [22]
+
+
+# ITU-R BT.2100-2, table 7: crosstalked cone responses of BT.2020 light, and ICtCp of their PQ signals, over 4096.
+RGB_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
+LMS_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+
+
+def ictcp(nits_2020: Any) -> Float64:
+    """ICtCp of absolute BT.2020 light (…, 3) in cd/m²; light below 0 counts as none."""
+    light = np.maximum(np.asarray(nits_2020, dtype=np.float64), 0.0) / 10000
+    return np.asarray(PQ.from_linear(light @ RGB_TO_LMS.T) @ LMS_TO_ICTCP.T)
+
+
+def delta_e_itp(ictcp_1: Any, ictcp_2: Any) -> Any:
+    """ΔE ITP of ICtCp pairs (…, 3); Recommendation ITU-R BT.2124-0, annex 1: 720·√(ΔI² + ΔT² + ΔP²) with T = 0.5·Ct and P = Cp.
+
+    The halving of Ct is squared with it: libraries that write 0.5·ΔCt² differ. 1 is about a just noticeable difference in the most
+    critical state of adaptation.
+    """
+    first, second = np.asarray(ictcp_1, dtype=np.float64), np.asarray(ictcp_2, dtype=np.float64)
+    i, t, p = np.moveaxis(first - second, -1, 0)
+    return 720 * np.sqrt(i**2 + (0.5 * t) ** 2 + p**2)

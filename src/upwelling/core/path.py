@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
@@ -35,14 +35,14 @@ from upwelling.core.operations import (
     encode_operations,
     run_reference,
 )
-from upwelling.core.outputs import Output, output
+from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
 from upwelling.core.raw import RawSettings
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.steps import AnyStep
 
 RECIPE_VERSION = 1
-ARITHMETIC = 1
+ARITHMETIC = 2
 """Raised whenever the same recipe would give other numbers; part of every fingerprint."""
 STAGES = ("camera", "input", "trim", "look", "rendering", "display")
 StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
@@ -50,12 +50,14 @@ StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
 
 def known_name(lookup: Any) -> Any:
     """A pydantic validator that turns any spelling of a registry's name into its own, or refuses it with the reason."""
-    def check(name: str) -> str:
-        try:
-            return str(lookup(name).name)
-        except UpwellingError as error:
-            raise ValueError(str(error)) from None
-    return AfterValidator(check)
+    return AfterValidator(lambda name: _named(lookup, name))
+
+
+def _named(lookup: Any, name: str) -> str:
+    try:
+        return str(lookup(name).name)
+    except UpwellingError as error:
+        raise ValueError(str(error)) from None
 
 
 class _Stage(BaseModel):
@@ -92,10 +94,7 @@ class Input(_Stage):
             if name != custom.name:
                 raise ValueError(f"“{name}” is not the name of the encoding given with it (“{custom.name}”).")
             return name
-        try:
-            return encoding(name).name
-        except UpwellingError as error:
-            raise ValueError(str(error)) from None
+        return _named(encoding, name)
 
     @property
     def source(self) -> Encoding:
@@ -148,10 +147,26 @@ class RenderingStage(_Stage):
 class Display(_Stage):
     """Display light to display code. Off: light over peak is passed as code unchanged."""
 
-    output: Annotated[str, known_name(output)]
+    custom: CustomOutput | None = None
+    output: str
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
     on: bool = True
+
+    @field_validator("output")
+    @classmethod
+    def _known(cls, name: str, info: ValidationInfo) -> str:
+        custom = info.data.get("custom")
+        if custom is None:
+            return _named(output, name)
+        if name != custom.name:
+            raise ValueError(f"“{name}” is not the name of the output given with it (“{custom.name}”).")
+        return name
+
+    @property
+    def target(self) -> Output:
+        """The output in force: built in, or user-defined."""
+        return output(self.output) if self.custom is None else self.custom.output()
 
 
 @dataclass(frozen=True)
@@ -185,7 +200,7 @@ class Path(_Stage):
 
     @property
     def target(self) -> Output:
-        return output(self.display.output)
+        return self.display.target
 
     @property
     def working_log(self) -> str:
@@ -208,12 +223,12 @@ class Path(_Stage):
                     Decode(ACESCCT))
         segments["look"] = look
         if self.rendering.on:
-            segments["rendering"] = (self.rendering.method.operation(working, target, self.input.adaptation),)
+            segments["rendering"] = self.rendering.method.operations(working, target, self.input.adaptation)
         elif self.input.on:
-            segments["rendering"] = (Matrix.of(rgb_to_rgb(working, target.primaries, self.input.adaptation)),)
+            segments["rendering"] = (Matrix.of(rgb_to_rgb(working, target.gamut, self.input.adaptation)),)
         else:
             segments["rendering"] = ()
-        display: tuple[Operation, ...] = (Encode(target.curve),) if self.display.on else ()
+        display: tuple[Operation, ...] = target.encode_operations() if self.display.on else ()
         if self.display.range == "legal":
             display += (legal_out(self.display.depth),)
         segments["display"] = display
@@ -222,7 +237,11 @@ class Path(_Stage):
     def _steps(self, stage: Trim | Look) -> tuple[Operation, ...]:
         if not stage.on:
             return ()
-        return tuple(op for step in stage.steps if step.on for op in step.operations(self.working_primaries))
+        return tuple(op for step in stage.steps if self.takes(step) for op in step.operations(self.working_primaries))
+
+    def takes(self, step: AnyStep) -> bool:
+        """Whether a step is on and meant for this path's output."""
+        return step.on and step.output in ("", self.display.output)
 
     def operations(self) -> tuple[Operation, ...]:
         """All operations from the file's code (0…1) to the display's code (0…1)."""
@@ -240,7 +259,7 @@ class Path(_Stage):
             for step in holder.steps if holder.on else ():
                 if step.id == step_id:
                     break
-                operations += step.operations(self.working_primaries) if step.on else ()
+                operations += step.operations(self.working_primaries) if self.takes(step) else ()
         return tuple(operations)
 
     def apply(self, code: Any) -> Float64:
@@ -267,7 +286,7 @@ class Path(_Stage):
         boundaries = []
         for stage in STAGES:
             value = run_reference(segments[stage], value)  # type: ignore[index]
-            shown = value * target.peak_nits if stage == "rendering" else value
+            shown = target.nits(value) if stage == "rendering" else value
             if stage == "display":
                 top = 2**self.display.depth - 1
                 shown = np.clip(np.round(value * top), 0, top)
@@ -281,8 +300,9 @@ class Path(_Stage):
         body = self.model_dump(mode="json")
         body["look"].pop("name")
         for stage in (body["trim"], body["look"]):
+            stage["steps"] = [step for step in stage["steps"] if step["output"] in ("", self.display.output)]
             for step in stage["steps"]:
-                for label in ("id", "name", "note"):
+                for label in ("id", "name", "note", "output"):
                     step.pop(label)
                 for field, rest in (("strength", 1.0), ("limit", None)):
                     if step[field] == rest:  # a step that uses neither keeps the fingerprint it had before there were any

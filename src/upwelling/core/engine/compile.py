@@ -20,6 +20,7 @@ from upwelling.core.curves.segmented_power import Identity, PurePower, Segmented
 from upwelling.core.curves.table import TableCurve
 from upwelling.core.engine import tile
 from upwelling.core.engine.fold import folded
+from upwelling.core.engine.scale_kernel import CELLS_A_STOP
 from upwelling.core.lut.table import Domain, Lut, Lut1D
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
@@ -39,7 +40,12 @@ from upwelling.core.operations import (
     SlopeOffsetPower,
     Tap,
 )
-from upwelling.core.rendering.rise import RiseOperation
+from upwelling.core.rendering.bt2446_a import MethodA
+from upwelling.core.rendering.fits.distance import POWER, SCALES, THRESHOLDS, DistanceOperation
+from upwelling.core.rendering.fits.smooth import SmoothOperation
+from upwelling.core.rendering.limit import Limit
+from upwelling.core.rendering.rise import RiseOperation, RiseTone
+from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST, ToneScale
 from upwelling.core.spline import Spline
 
 Packed = tuple[int, list[float]]
@@ -113,13 +119,15 @@ _ENCODERS: dict[type, Callable[[Any, float], Packed]] = {
 }
 
 
-def _pack_rise(op: RiseOperation) -> Packed:
+def _rise_row(op: RiseTone) -> list[float]:
     c = op.curve
-    return tile.RISE, [
-        c.contrast, c.toe, c.shoulder, c.peak_stops, c.mid_log2, c.power, 1 / (c.peak_stops - c.shoulder),
-        op.ease_start, 1 / (c.peak_stops - op.ease_start),
-        *op.to_lms.ravel(), *ROOT_TO_LAB.ravel(), *LAB_TO_ROOT[:, 1:].ravel(), *op.lms_to_rgb.ravel(),
-    ]
+    return [c.contrast, c.toe, c.shoulder, c.peak_stops, c.mid_log2, c.power, 1 / (c.peak_stops - c.shoulder),
+            op.ease_start, 1 / (c.peak_stops - op.ease_start), op.desaturation,
+            *op.to_lms.ravel(), *ROOT_TO_LAB.ravel(), *LAB_TO_ROOT[:, 1:].ravel(), *op.lms_to_rgb.ravel()]
+
+
+def _fit_row(op: SmoothOperation) -> list[float]:
+    return [*(0.0,) * 10, *op.to_lms.ravel(), *ROOT_TO_LAB.ravel(), *LAB_TO_ROOT[:, 1:].ravel(), *op.lms_to_rgb.ravel()]
 
 
 class Tables:
@@ -195,7 +203,32 @@ def _pack_shift(op: ColourShift, tables: Tables) -> Packed:
                                float(op.amount is not None), (op.amount or 0.0) - 1]
 
 
+PRESERVED = ("channels", "luminance", "largest channel", "power norm")
+
+
+@lru_cache(maxsize=64)
+def _gain_table(op: ToneScale) -> Any:
+    stops = np.linspace(LOWEST, HIGHEST, int(HIGHEST - LOWEST) * CELLS_A_STOP + 1)
+    values = np.log2(np.maximum(op.gain(np.exp2(stops)), 1e-30))
+    return np.append(values, values[-1]).astype(np.float32)
+
+
+@lru_cache(maxsize=64)
+def _luma_table(op: MethodA) -> Any:
+    values = op.ratio(np.linspace(0.0, 1.0, CODE_CELLS + 1))
+    return np.append(values, values[-1]).astype(np.float32)
+
+
+def _pack_scale(op: ToneScale, tables: Tables) -> Packed:
+    return tile.TONE_SCALE, [float(PRESERVED.index(op.preserve)), *op.luminance, op.ceiling, op.saturation, tables.add(_gain_table(op))]
+
+
+def _pack_method_a(op: MethodA, tables: Tables) -> Packed:
+    return tile.METHOD_A, [tables.add(_luma_table(op)), float(CODE_CELLS)]
+
+
 _WITH_TABLES: dict[type, Callable[[Any, Tables], Packed]] = {
+    ToneScale: _pack_scale, MethodA: _pack_method_a,
     ChannelCurves: _pack_curves, BandGain: _pack_gain, Select: _pack_select, ColourShift: _pack_shift,
 }
 _PACKERS: dict[type, Callable[[Any], Packed]] = {
@@ -205,7 +238,11 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Encode: lambda op: _ENCODERS[type(op.curve)](op.curve, op.scale),
     SlopeOffsetPower: lambda op: (tile.SOP, [*op.slope, *op.offset, *op.power, float(op.clamp)]),
     Saturate: lambda op: (tile.SATURATE, [op.amount, *((0.0, 1.0) if op.clamp else (-_LIMIT, _LIMIT))]),
-    RiseOperation: _pack_rise,
+    RiseOperation: lambda op: (tile.RISE, _rise_row(op.tone)),
+    RiseTone: lambda op: (tile.RISE_TONE, _rise_row(op)),
+    SmoothOperation: lambda op: (tile.SMOOTH_FIT, _fit_row(op)),
+    DistanceOperation: lambda op: (tile.DISTANCE_FIT, [*THRESHOLDS, *SCALES, POWER, 1 / POWER]),
+    Limit: lambda op: (tile.LIMIT, [op.low, op.high]),
     Hold: lambda op: (tile.HOLD, [float(op.slot)]),
     Blend: lambda op: (tile.BLEND, [op.strength, float(op.slot), float(op.selected)]),
     Tap: lambda op: (tile.TAP, [float(op.number)]),

@@ -1,4 +1,7 @@
-"""Rise for the tile engine: the float32 twin of rendering/rise.py, tile by tile on planar channels."""
+"""Rise and the smooth gamut fit for the tile engine: float32 twins of rendering/rise.py and fits/smooth.py, on planar tiles.
+
+Between the two stages a pixel is Oklab: ``rise_front`` or ``lab_front`` make it, ``fit_tail`` or ``lab_back`` end it.
+"""
 
 from __future__ import annotations
 
@@ -8,9 +11,9 @@ import numpy as np
 
 from upwelling.core.arrays import MID_GREY
 from upwelling.core.fastmath import cube_root_fast, exp2_fast, log2_fast, sqrt32
-from upwelling.core.kernels import inline
-from upwelling.core.rendering.gamut_fit import KNEE
-from upwelling.core.rendering.rise import CONE_FLOOR, DESCENT
+from upwelling.core.kernels import called, inline
+from upwelling.core.rendering.fits.smooth import DESCENT, KNEE
+from upwelling.core.rendering.rise import CONE_FLOOR
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, TOE_START, TOE_WIDTH
 
 F = np.float32
@@ -21,6 +24,8 @@ KNEE32, INV_KNEE, ROOM, INV_ROOM = F(KNEE), F(1 / KNEE), F(1 - KNEE), F(1 / (1 -
 FLOOR, INV_FLOOR, FALL, NINE_TENTHS = F(CONE_FLOOR), F(1 / CONE_FLOOR), F(DESCENT), F(0.9)
 BRIGHTEST_F = F(BRIGHTEST)
 STEPS = 22
+LMS, LAB, ROOTS, RGB = 10, 19, 28, 34
+"""Where a row of parameters holds RGB to cones, roots to Oklab, a and b to roots, and cones to RGB."""
 
 
 @inline
@@ -51,15 +56,20 @@ def hold_positive(ratio: Any) -> Any:
 
 
 @inline
-def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> None:
-    """Renders n pixels in place; S is scratch (20, tile), where is int32 (tile,); p is the row packed by compile.pack_rise."""
+def signed_root(x: Any) -> Any:
+    """The cube root with its sign."""
+    y = cube_root_fast(abs(x))
+    return y if x >= ZERO else -y
+
+
+@called
+def rise_front(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
+    """n pixels of scene light to Oklab of display light in S[0], S[1], S[2]; S is scratch (20, tile)."""
     contrast, toe, shoulder, peak, middle, power, inv_span = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
-    ease0, inv_ease = p[7], p[8]
-    a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
-    c0, c1, c2, c3, c4, c5, c6, c7, c8 = p[18], p[19], p[20], p[21], p[22], p[23], p[24], p[25], p[26]
-    d0, d1, d2, d3, d4, d5 = p[27], p[28], p[29], p[30], p[31], p[32]
-    m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[33], p[34], p[35], p[36], p[37], p[38], p[39], p[40], p[41]
-    Q0, Q1, Q2, N, E, Y = S[0], S[1], S[2], S[3], S[4], S[5]
+    ease0, inv_ease, amount = p[7], p[8], p[9]
+    a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17], p[18]
+    c0, c1, c2, c3, c4, c5, c6, c7, c8 = p[19], p[20], p[21], p[22], p[23], p[24], p[25], p[26], p[27]
+    LL, AA, CC, N, Y = S[0], S[1], S[2], S[3], S[4]
     for i in range(n):
         r, g, b = hold_finite(R[i]), hold_finite(G[i]), hold_finite(B[i])
         R[i], G[i], B[i] = r, g, b
@@ -71,8 +81,8 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> Non
         Y[i] = curve_log2(N[i], contrast, toe, shoulder, peak, middle, power, inv_span)
     for i in range(n):
         r, g, b = R[i], G[i], B[i]
-        s, y = N[i], Y[i]
-        ratio = exp2_fast(y * THIRD)
+        s = N[i]
+        ratio = exp2_fast(Y[i] * THIRD)
         inv = exp2_fast(-s - LOG_GREY)
         l = cube_root_fast(hold_positive((a0 * r + a1 * g + a2 * b) * inv))
         m = cube_root_fast(hold_positive((a3 * r + a4 * g + a5 * b) * inv))
@@ -81,24 +91,62 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> Non
         A = (c3 * l + c4 * m + c5 * t) * ratio
         C = (c6 * l + c7 * m + c8 * t) * ratio
         u = min(max((s - ease0) * inv_ease, ZERO), ONE)
-        ease = u * u
+        ease = amount * u * u
         keep = ONE - ease
-        L = min(max(L + ease * (exp2_fast(y * THIRD) - L), ZERO), ONE)
-        A, C = A * keep, C * keep
-        descent = min(FALL * L * L * L * sqrt32(A * A + C * C), NINE_TENTHS * L)
-        E[i] = L - descent
-        Q0[i] = d0 * A + d1 * C + descent
-        Q1[i] = d2 * A + d3 * C + descent
-        Q2[i] = d4 * A + d5 * C + descent
-    # Only pixels outside the gamut are fitted: they are gathered side by side so that every loop stays SIMD.
-    outside = 0
+        LL[i] = min(max(L + ease * (ratio - L), ZERO), ONE)
+        AA[i] = A * keep
+        CC[i] = C * keep
+
+
+@called
+def lab_front(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
+    """n pixels of linear light to Oklab in S[0], S[1], S[2]."""
+    a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17], p[18]
+    c0, c1, c2, c3, c4, c5, c6, c7, c8 = p[19], p[20], p[21], p[22], p[23], p[24], p[25], p[26], p[27]
+    LL, AA, CC = S[0], S[1], S[2]
     for i in range(n):
-        L = E[i]
-        Y[i] = ONE
-        x, y, z = L + INV_KNEE * Q0[i], L + INV_KNEE * Q1[i], L + INV_KNEE * Q2[i]
+        r, g, b = hold_finite(R[i]), hold_finite(G[i]), hold_finite(B[i])
+        l = signed_root(a0 * r + a1 * g + a2 * b)
+        m = signed_root(a3 * r + a4 * g + a5 * b)
+        t = signed_root(a6 * r + a7 * g + a8 * b)
+        LL[i] = min(max(c0 * l + c1 * m + c2 * t, ZERO), ONE)
+        AA[i] = c3 * l + c4 * m + c5 * t
+        CC[i] = c6 * l + c7 * m + c8 * t
+
+
+@called
+def lab_back(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
+    """Oklab in S[0], S[1], S[2] to linear light, wherever it lies."""
+    d0, d1, d2, d3, d4, d5 = p[28], p[29], p[30], p[31], p[32], p[33]
+    m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[34], p[35], p[36], p[37], p[38], p[39], p[40], p[41], p[42]
+    LL, AA, CC = S[0], S[1], S[2]
+    for i in range(n):
+        L, A, C = LL[i], AA[i], CC[i]
+        x, y, z = L + d0 * A + d1 * C, L + d2 * A + d3 * C, L + d4 * A + d5 * C
+        x, y, z = x * x * x, y * y * y, z * z * z
+        R[i] = m0 * x + m1 * y + m2 * z
+        G[i] = m3 * x + m4 * y + m5 * z
+        B[i] = m6 * x + m7 * y + m8 * z
+
+
+@called
+def fit_tail(R: Any, G: Any, B: Any, S: Any, where: Any, p: Any, n: Any) -> None:
+    """Oklab in S[0], S[1], S[2] to linear light in 0…1, fitted at constant hue; ``where`` is int32 (tile,)."""
+    d0, d1, d2, d3, d4, d5 = p[28], p[29], p[30], p[31], p[32], p[33]
+    m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[34], p[35], p[36], p[37], p[38], p[39], p[40], p[41], p[42]
+    Q0, Q1, Q2, N, E, Y = S[0], S[1], S[2], S[3], S[5], S[4]
+    for i in range(n):
+        L, A, C = S[0, i], S[1, i], S[2, i]
+        descent = min(FALL * L * L * L * sqrt32(A * A + C * C), NINE_TENTHS * L)
+        L = L - descent
+        q0, q1, q2 = d0 * A + d1 * C + descent, d2 * A + d3 * C + descent, d4 * A + d5 * C + descent
+        E[i], Q0[i], Q1[i], Q2[i], Y[i] = L, q0, q1, q2, ONE
+        x, y, z = L + INV_KNEE * q0, L + INV_KNEE * q1, L + INV_KNEE * q2
         x, y, z = x * x * x, y * y * y, z * z * z
         r, g, b = m0 * x + m1 * y + m2 * z, m3 * x + m4 * y + m5 * z, m6 * x + m7 * y + m8 * z
-        N[i] = F(1) if min(min(r, g), b) < ZERO or max(max(r, g), b) > ONE else ZERO
+        N[i] = ONE if min(min(r, g), b) < ZERO or max(max(r, g), b) > ONE else ZERO
+    # Only pixels outside the gamut are fitted: they are gathered side by side so that every loop stays SIMD.
+    outside = 0
     for i in range(n):
         if N[i] > ZERO:
             where[outside] = i

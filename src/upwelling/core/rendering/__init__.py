@@ -1,8 +1,25 @@
-"""Renderings: one tone map a file. ``RENDERINGS`` is the explicit list of members."""
+"""Renderings: a tone map and a gamut fit. One tone map a file; ``TONE_MAPS`` is the explicit list of members."""
 
+from typing import Annotated
+
+from pydantic import BeforeValidator, Field, TypeAdapter
+
+from upwelling.core.rendering.base import ToneMap
+from upwelling.core.rendering.bt2390 import Bt2390
+from upwelling.core.rendering.bt2446_a import Bt2446A
+from upwelling.core.rendering.bt2446_c import Bt2446C
+from upwelling.core.rendering.clip import Clip
+from upwelling.core.rendering.fits import FITS
+from upwelling.core.rendering.hlg_to_sdr import HlgOotf, WhiteToWhite
+from upwelling.core.rendering.inverse import to_scene
+from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.rise import Rise
 
-RENDERINGS = (Rise,)
-AnyRendering = Rise
+TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
+_Any = Annotated[Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip, Field(discriminator="kind")]
+AnyRendering = Annotated[_Any, BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given)]
+"""Any member, by its kind; plain data that names none is the default."""
+RENDERING: TypeAdapter[AnyRendering] = TypeAdapter(AnyRendering)
+"""Reads any rendering from plain data."""
 
-__all__ = ["RENDERINGS", "AnyRendering", "Rise"]
+__all__ = ["FITS", "RENDERING", "TONE_MAPS", "AnyRendering", "Rise", "ToneMap", "to_scene"]

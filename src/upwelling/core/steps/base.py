@@ -14,8 +14,15 @@ from upwelling.core.spline import Points, Spline
 from upwelling.core.steps.colour_range import ColourRange, number
 
 parameter = number
+
+
+def choice(default: Any, title: str, help_text: str) -> Any:
+    """A parameter whose type names its values."""
+    return Field(default, title=title, description=help_text)
+
+
 MOST_POINTS = 16
-OWN = ("id", "name", "note", "on", "strength", "limit", "kind")
+OWN = ("id", "name", "note", "on", "output", "strength", "limit", "kind")
 """Fields every step has; the rest are its parameters."""
 
 
@@ -24,7 +31,7 @@ class Step(BaseModel):
 
     Class attributes are what the step says of itself: the space it works in, whether a LUT can carry it (a function
     of the pixel's own value), whether it can be inverted, and what it does to neutral. ``id`` tells steps of one list
-    apart; it, the name and the note are for people and change no number.
+    apart; it, the name and the note are for people and change no number. ``output`` names the one output the step is for; empty: every one.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -42,6 +49,7 @@ class Step(BaseModel):
     note: str = Field("", max_length=500)
     kind: str = ""
     on: bool = True
+    output: str = Field("", max_length=60)
     strength: float = Field(1.0, ge=0, le=1)
     limit: ColourRange | None = None
 

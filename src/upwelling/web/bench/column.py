@@ -20,15 +20,14 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     known = now.is_settled
     raw = path.camera.raw
     target = path.target
-    changed = [step.summary() for step in settings.active]
-    peak = f"{target.peak_nits:g} cd/m²"
+    changed = [step.summary() for step in settings.active if path.takes(step)]
     lines = {
         "camera": _camera_line(shot, raw),
         "input": f"Scene-linear already: raw development ends in {path.working}" if shot.is_raw else
                  f"{now.encoding} → {path.working}" if known else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": "None: light passes unchanged",
-        "rendering": f"Rise, scene peak {path.rendering.method.scene_peak:g} × white → {peak}" if settings.rendering_on
+        "rendering": path.rendering.method.said(target) if settings.rendering_on
                      else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
     }

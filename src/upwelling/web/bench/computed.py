@@ -14,7 +14,7 @@ from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.operations import Blend, Encode, Hold, Operation, Tap
 from upwelling.core.path import Path, StageName
 from upwelling.web.footage.kept import Kept
-from upwelling.web.footage.pictures import view_operations
+from upwelling.web.footage.pictures import light_to_screen, view_operations
 
 _kept: Kept[Float32] = Kept(lambda: settings.PREVIEW_MEMORY, lambda array: int(array.nbytes))
 _local = threading.local()
@@ -81,7 +81,7 @@ class Computed:
             base = self.path.until("trim")
         to_view = view_operations(self.path)
         # The view begins by undoing the display's curve; it is taken from the light before that curve instead.
-        view: tuple[Operation, ...] = (Blend(0.0, 1), *to_view[1:]) if to_view else ()
+        view: tuple[Operation, ...] = (Blend(0.0, 1), *light_to_screen(self.path.target)) if to_view else ()
         operations = (*whole[len(base):], Tap(0), *self.segments["rendering"], Hold(1), *self.segments["display"], Tap(1), *view)
         source = self._up_to(base)
         taps = memory("taps", (2, *source.shape))
@@ -122,6 +122,6 @@ class Computed:
     def light_at(self, boundary: str) -> tuple[Float32, Any]:
         """Linear light at a boundary and its primaries; the camera's code counts as the light it stands for."""
         if boundary in ("rendering", "display"):
-            return self.display_light, self.path.target.primaries
+            return self.display_light, self.path.target.gamut
         stage: Any = "input" if boundary == "camera" else boundary
         return self.scene(stage), self.path.working_primaries

@@ -47,7 +47,7 @@ def measure(made: Computed, frame: Frame, spans: Any) -> tuple[SceneFacts, Signa
     """Facts of the scene light after the look, and of the display signal."""
     path = made.path
     half_code = 0.5 / (2**path.display.depth - 1)
-    to_output = rgb_to_rgb(path.working_primaries, path.target.primaries, path.input.adaptation)
+    to_output = rgb_to_rgb(path.working_primaries, path.target.gamut, path.input.adaptation)
     return (scene_facts(made.scene(), path.working_primaries, to_output, spans),
             signal_facts(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code, spans))
 
@@ -62,7 +62,7 @@ def numbers(shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: Sig
         ("At peak", signal.at_peak, "Any channel at the display’s peak", True),
         ("– clipped by us", signal.ours, "At the display’s peak though the camera had not clipped", True),
         ("Clipped in camera", signal.camera, f"Any channel at the file’s highest code, {round(frame.plateau_code * (2**path.camera.depth - 1))}", True),
-        ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.primaries_name} before the gamut fit", known),
+        ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.gamut.name} before the gamut fit", known),
     ]
     said = [{"name": name, "value": percent(share), "title": title} for name, share, title, shown in rows if shown]
     risk = banding(path, *frame.used_codes) if known and at_rest else None

@@ -13,9 +13,9 @@ import numpy as np
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.colour_operations import ShowSelection
-from upwelling.core.path import StageName
+from upwelling.core.path import Path, StageName
 from upwelling.core.picture_views import BAND_COLOURS, CLIP_COLOURS, FIRST_BAND, clip_view, false_colour, to_bytes
-from upwelling.core.scopes import Region, scene_facts, whole
+from upwelling.core.scopes import STOP_HIGH, STOP_LOW, Region, scene_facts, whole
 from upwelling.core.steps import Ladder, Step
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.web.bench.column import column, trim_fits
@@ -50,6 +50,7 @@ class Wish:
     part: tuple[int, int, int, int] | None = None
     stage: StageName = "trim"
     step: str = ""
+    output: str = ""
     ticket: Ticket = NEVER_OVERTAKEN
 
 
@@ -60,7 +61,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     when the page has asked for something newer meanwhile.
     """
     shown = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
-    path = shot.path(shown)
+    path = shot.path(shown, wish.output)
     made = Computed(frame.key, frame.working, path, (wish.stage, wish.step))
     spans = spans_of(shot, frame, wish.region, wish.bars)
     wish.ticket.check()
@@ -80,12 +81,19 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
         "column": column(shot, path, settings), "trace": trace(shot, path, frame, wish.point), "fits": trim_fits(settings),
-        "says": _says(step, made) if step else None, "legend": _legend(wish.view), "fingerprint": path.fingerprint[:12],
+        "says": _says(step, made) if step else None, "legend": _legend(wish.view), "screen": _screen(path),
+        "tones": scene.counts.tolist() if wish.stage == "rendering" else None, "bins": [STOP_LOW, STOP_HIGH], "fingerprint": path.fingerprint[:12],
     }
     wish.ticket.check()
     data = packed.result()
     text = json.dumps({**head, "picture_bytes": len(data)}).encode()
     return b"".join((struct.pack("<I", len(text)), text, data, *(bytes(shades.tobytes()) for shades, _ in drawn)))
+
+
+def _screen(path: Path) -> str:
+    """What this screen cannot show of an HDR output, and how it is shown instead."""
+    target = path.target
+    return f"{target.name}: this screen shows up to {target.white_nits:g} cd/m²; brighter is white here" if target.is_hdr and path.display.on else ""
 
 
 def _of_part(frame: Frame, made: Computed, part: tuple[int, int, int, int]) -> Computed:

@@ -102,7 +102,7 @@ def level_ticks(choice: ScopeChoice, path: Path) -> tuple[str, str, list[dict[st
         if boundary == "rendering":
             places = {f"{v:g}": v / peak for v in values if v == 0 or v >= peak / 10}
         else:
-            places = {f"{v:g}": float(path.target.to_code(np.array(v / peak))) for v in values}
+            places = {f"{v:g}": float(path.target.to_code(np.array(max(path.target.relative(v), 0.0)))) for v in values}
         return scale, "cd/m²", _ticks(places)
     if scale == "code":
         if boundary in ("input", "trim", "look"):
@@ -136,7 +136,7 @@ def _uv(space: Primaries) -> list[list[float]]:
 
 def _gamuts(path: Path) -> list[dict[str, Any]]:
     return [{"name": name, "points": _uv(space)} for name, space in
-            (("camera", path.source.primaries), ("working", path.working_primaries), ("output", path.target.primaries))]
+            (("camera", path.source.primaries), ("working", path.working_primaries), ("output", path.target.gamut))]
 
 
 def _locus() -> list[list[float]]:

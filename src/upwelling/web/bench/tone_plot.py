@@ -1,4 +1,4 @@
-"""The rendering's tone curve as points for an SVG: display code against stops from mid grey."""
+"""The rendering's tone curve for an SVG: display light in cd/m² and stops against scene stops, its slope, and handles to drag it by."""
 
 from __future__ import annotations
 
@@ -6,28 +6,75 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.arrays import MID_GREY
 from upwelling.core.path import Path
+from upwelling.core.rendering import Rise
 
-WIDTH, HEIGHT = 300, 112
+WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 420.0, 150.0, 40.0, 34.0, 8.0, 18.0
 LOW, HIGH = -8.0, 9.0
+DOWN = 10.0
+"""Stops below the display's peak that the plot shows."""
+STEEPEST = 2.0
+TOE_AT = -5.0
+TOE_A_STOP = 0.4
+"""Toe units for each stop a hand moves its handle down."""
 
 
 def tone_points(path: Path) -> dict[str, Any]:
-    """Polyline points, and the places of mid grey, diffuse white and scene peak."""
-    curve = path.rendering.method.curve(path.target)
-    stops = np.linspace(LOW, HIGH, 121)
-    signal = path.target.to_code(np.exp2(curve.log2_display(stops)))
-    white = float(np.log2(1 / 0.18))
+    """Polyline points of the curve and its slope, ticks, marks, and handles (which parameter a drag across or up changes, and by how much)."""
+    method, target = path.rendering.method, path.target
+    stops = np.linspace(LOW, HIGH, 171)
+    light = method.neutral(stops, path.working_primaries, target)
+    out = np.log2(np.maximum(light, 1e-9))
+    slope = np.gradient(out, stops[1] - stops[0])
+    grey = float(np.log2(target.mid_grey))
+    white, peak = float(np.log2(1 / MID_GREY)), min(method.peak_stops(target), HIGH)
+    nits = [v for v in (0.1, 1.0, 10.0, 100.0, 1000.0, 10000.0) if -DOWN <= np.log2(v / target.peak_nits) < -0.7]
+    marks = [(0.0, "mid grey", "end"), (white, "white", "start"), (peak, "peak", "end")]
     return {
-        "points": " ".join(f"{_x(s):.1f},{_y(v):.1f}" for s, v in zip(stops, signal, strict=True)),
-        "marks": [{"x": round(_x(s), 1), "label": label, "anchor": anchor} for s, label, anchor in
-                  ((0.0, "mid grey", "end"), (white, "white", "start"), (min(curve.peak_stops, HIGH), "peak", "end"))],
+        "points": _line(stops, out), "slope": " ".join(f"{_x(s):.1f},{_slope_y(v):.1f}" for s, v in zip(stops, slope, strict=True)),
+        "marks": [{"x": round(_x(s), 1), "label": label, "anchor": anchor} for s, label, anchor in marks],
+        "nits": [{"y": round(_y(np.log2(v / target.peak_nits)), 1), "label": f"{v:g}"} for v in (*nits, target.peak_nits)],
+        "stops": [{"y": round(_y(grey + s), 1), "label": f"{s:+d}".replace("-", "−") if s else "0"} for s in range(-8, 9, 2) if -DOWN < grey + s <= -0.1],
+        "slopes": [{"y": round(_slope_y(v), 1), "label": f"{v:g}"} for v in (0.0, 1.0)],
+        "handles": _handles(method, target, peak), "x0": round(_x(LOW), 1), "x1": round(_x(HIGH), 1), "bottom": HEIGHT - BOTTOM,
+        "unit": round((WIDTH - LEFT - RIGHT) / (HIGH - LOW), 3), "low": LOW,
     }
 
 
+def _handles(method: Any, target: Any, peak: float) -> list[dict[str, Any]]:
+    """Handles on what the method has: toe (up and down), shoulder and peak (across)."""
+    found: list[dict[str, Any]] = []
+    if isinstance(method, Rise):
+        curve = method.curve(target)
+        for path, title, stops, axis in (("toe", "Toe", TOE_AT, "y"), ("shoulder", "Shoulder", method.shoulder, "x")):
+            found.append(_handle(path, title, stops, float(curve.log2_display(stops)), axis, method))
+        found[0]["a_unit"] = -TOE_A_STOP * DOWN / (HEIGHT - TOP - BOTTOM)
+    for name in ("scene_peak", "source_nits"):
+        if name in type(method).model_fields:
+            found.append({**_handle(name, "Peak", peak, 0.0, "x", method), "doubles": True})
+    return found
+
+
+def _handle(name: str, title: str, stops: float, out: float, axis: str, method: Any) -> dict[str, Any]:
+    extra: Any = type(method).model_fields[name].json_schema_extra
+    return {"path": f"rendering.{name}", "title": title, "x": round(_x(stops), 1), "y": round(_y(out), 1), "axis": axis, "doubles": False,
+            "a_unit": (HIGH - LOW) / (WIDTH - LEFT - RIGHT), "low": extra["low"], "high": extra["high"]}
+
+
+def _line(stops: Any, out: Any) -> str:
+    return " ".join(f"{_x(s):.1f},{_y(v):.1f}" for s, v in zip(stops, out, strict=True))
+
+
 def _x(stops: float) -> float:
-    return 6 + (stops - LOW) / (HIGH - LOW) * (WIDTH - 12)
+    return LEFT + (stops - LOW) / (HIGH - LOW) * (WIDTH - LEFT - RIGHT)
 
 
-def _y(signal: float) -> float:
-    return HEIGHT - 18 - signal * (HEIGHT - 28)
+def _y(out: float) -> float:
+    """Place of display light in stops below the peak."""
+    return float(TOP + min(max(-out, 0.0), DOWN) / DOWN * (HEIGHT - TOP - BOTTOM))
+
+
+def _slope_y(slope: float) -> float:
+    """Place of a slope: the lower third of the plot holds 0 to 2 stops a stop."""
+    return float(HEIGHT - BOTTOM - min(max(slope, 0.0), STEEPEST) / STEEPEST * (HEIGHT - TOP - BOTTOM) / 3)

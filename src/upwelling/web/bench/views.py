@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.path import STAGES, Path
 from upwelling.core.raw import Development
-from upwelling.core.rendering import Rise
+from upwelling.core.rendering import FITS, TONE_MAPS
 from upwelling.core.steps import STEPS, ColourRange
 from upwelling.core.steps.base import MOST_POINTS
 from upwelling.web.bench.bars import bars_of
@@ -51,6 +51,8 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     here = [other.pk for other in in_order].index(shot.pk)
     data = {
         "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
+        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}, "tone": tone_points(path),
+        "outputs": [rules.output, *(d.output for d in rules.deliveries)],
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
         "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed, "kinds": step_kinds(),
         "range": ColourRange().model_dump(mode="json"), "most_points": MOST_POINTS,
@@ -73,7 +75,8 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "steps": [{"kind": str(step.model_fields["kind"].default), "title": step.title, "explanation": step.explanation, "space": step.space,
                    "source": step.source, "rows": controls(step, "")} for step in STEPS],
         "range_rows": controls(ColourRange, "limit"),
-        "rendering_rows": controls(Rise, "rendering"), "tone": tone_points(path), "path": path,
+        "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps, "rows": controls(m, "rendering")} for m in TONE_MAPS],
+        "fits_of": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS], "tone": tone_points(path), "path": path,
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
@@ -130,7 +133,7 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         point=(whole(point.get("x")), whole(point.get("y"))) if isinstance(point, dict) else None,
         part=(whole(part.get("x")), whole(part.get("y")), whole(part.get("width")), whole(part.get("height"))) if isinstance(part, dict) else None,
         view=body["view"] if body.get("view") in ("stops", "clip", "selection") else "picture",
-        stage=body["stage"] if body.get("stage") in STAGES else "trim", step=str(body.get("step") or ""), ticket=ticket)
+        output=str(body.get("output") or ""), stage=body["stage"] if body.get("stage") in STAGES else "trim", step=str(body.get("step") or ""), ticket=ticket)
     try:
         data = preview(shot, frame_of(shot, None if index is None else whole(index)), settings, wish)
     except Overtaken:
@@ -174,7 +177,8 @@ def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The tone curve of settings, as points."""
     _, shot = shot_for(request, slug, pk)
-    return JsonResponse(tone_points(shot.path(read_settings(json_body(request, "setting").get("settings")))))
+    body = json_body(request, "setting")
+    return JsonResponse(tone_points(shot.path(read_settings(body.get("settings")), str(body.get("output") or ""))))
 
 
 @require_POST

@@ -195,8 +195,8 @@ class Shot(models.Model):
         shared = self.camera.raw_development if self.camera else Development()
         return RawSettings(profile=RawProfile.model_validate(self.raw_profile), development=own or shared)
 
-    def path(self, chosen: ShotSettings | None = None) -> Path:
-        """The shot's Path under its settings, its camera and the production's rules.
+    def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
+        """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery by its name.
 
         While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are shown as
         they are, every stage off.
@@ -205,6 +205,9 @@ class Shot(models.Model):
         on = bool(now.encoding) and self.is_managed
         depth: Any = self.integer_depth if self.integer_depth in (8, 10, 12) else 16
         raw = self.raw_settings(own) if on else None
+        aim = rules.delivery(output)
+        # A shot's own rendering is for the main output; a delivery with a rendering of its own keeps that.
+        method = (own.rendering or rules.rendering) if aim.rendering is None or aim.output == rules.output else aim.rendering
         name = f"linear/{rules.working}" if self.is_raw or not now.encoding else now.encoding
         path = Path(
             working=rules.working,
@@ -212,8 +215,8 @@ class Shot(models.Model):
             input=Input(custom=self.production.definitions.get(name), encoding=name, adaptation=rules.adaptation,
                         on=on and own.input_on, hlg_peak_nits=rules.hlg_peak_nits, hlg_black_nits=rules.hlg_black_nits),
             trim=Trim(steps=own.steps, on=on and own.trim_on),
-            rendering=RenderingStage(method=own.rendering or rules.rendering, on=on and own.rendering_on),
-            display=Display(output=rules.output, range=rules.range, depth=rules.depth, on=on and own.display_on),
+            rendering=RenderingStage(method=method, on=on and own.rendering_on),
+            display=Display(custom=self.production.displays.get(aim.output), output=aim.output, range=aim.range, depth=aim.depth, on=on and own.display_on),
         )
         path.segments()
         return path

@@ -13,7 +13,8 @@ from django.conf import settings
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
 from upwelling.core.files import whole_file
-from upwelling.core.operations import Decode, Encode, Matrix, Operation, run_reference
+from upwelling.core.operations import Encode, Matrix, Operation, run_reference
+from upwelling.core.outputs import Output
 from upwelling.core.path import Path, legal_in
 from upwelling.core.picture_views import to_bytes
 from upwelling.core.primaries import primaries, rgb_to_rgb
@@ -36,8 +37,14 @@ def view_operations(path: Path) -> tuple[Operation, ...]:
     target = path.target
     if target.curve_name == "sRGB" and target.primaries_name == "BT.709":
         return ()
-    return (Decode(target.curve), Matrix.of(rgb_to_rgb(target.primaries, primaries("BT.709"), path.input.adaptation)),
-            Encode(CURVES["sRGB"]))
+    return (*target.decode_operations(), *light_to_screen(target))
+
+
+def light_to_screen(target: Output) -> tuple[Operation, ...]:
+    """From relative display light to sRGB code; an HDR output's reference white is as bright as the screen gets, brighter light is white."""
+    to_screen = rgb_to_rgb(target.gamut, primaries("BT.709"), "CAT02")
+    gain = target.peak_nits / target.white_nits if target.is_hdr else 1.0
+    return (Matrix.of(gain * to_screen), Encode(CURVES["sRGB"]))
 
 
 def range_operations(path: Path) -> tuple[Operation, ...]:

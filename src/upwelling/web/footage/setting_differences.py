@@ -38,7 +38,7 @@ def _step(old: Step | None, new: Step | None) -> list[str]:
         return lines
     fields = type(new).model_fields
     lines = []
-    for name in (*new.parameters, "strength", "limit", "on", "name", "note"):
+    for name in (*new.parameters, "strength", "limit", "on", "output", "name", "note"):
         a, b = getattr(old, name), getattr(new, name)
         if a != b:
             title = fields[name].title or name.capitalize()
@@ -52,6 +52,8 @@ def _whole(title: str, inherited: str, old: BaseModel | None, new: BaseModel | N
         return []
     if old is None or new is None:
         return [f"{title}: {inherited if old is None else 'own'} → {inherited if new is None else 'own'}"]
+    if type(old) is not type(new):
+        return [f"{title}: {_value(old)} → {_value(new)}"]
     return [f"{title}, {(field.title or name).lower()}: {_value(getattr(old, name))} → {_value(getattr(new, name))}"
             for name, field in type(new).model_fields.items() if getattr(old, name) != getattr(new, name)]
 
@@ -64,5 +66,5 @@ def _value(value: Any) -> str:
     if isinstance(value, tuple):
         return "(" + ", ".join(_value(v) for v in value) + ")" if len(value) <= 3 else f"{len(value)} points"
     if isinstance(value, BaseModel):
-        return str(value.summary()) if hasattr(value, "summary") else "set"
+        return str(value.summary()) if hasattr(value, "summary") else str(getattr(value, "title", "set"))
     return "none" if value is None else str(value) or "–"

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.raw import Development
-from upwelling.core.rendering import Rise
+from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, SlopeOffsetPower, Step, WhiteBalance
 
 MOST_STEPS = 24
@@ -25,7 +25,7 @@ class ShotSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = FIRST_STEPS
-    rendering: Rise | None = None
+    rendering: AnyRendering | None = None
     development: Development | None = None
     input_on: bool = True
     trim_on: bool = True

@@ -8,6 +8,7 @@ urlpatterns = [
     path("p/<slug:slug>/intake/upload/", intake.upload, name="upload"),
     path("p/<slug:slug>/intake/register/", intake.register, name="register"),
     path("p/<slug:slug>/intake/progress/", intake.progress, name="arrivals"),
+    path("p/<slug:slug>/intake/torture-chart/", views.add_chart, name="torture-chart"),
     path("p/<slug:slug>/intake/dismiss/", intake.dismiss, name="dismiss"),
     path("p/<slug:slug>/intake/change/", intake.change, name="change"),
     path("p/<slug:slug>/intake/proposal/", intake.take_proposal, name="proposal"),

@@ -13,6 +13,7 @@ from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.services import already_display, set_managed, settle_encoding
+from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.productions.forms import RulesForm
 from upwelling.web.productions.models import Production, production_for
 
@@ -77,3 +78,10 @@ def thumbnail(request: HttpRequest, slug: str, pk: int, recorded: bool = False) 
     _, shot = shot_for(request, slug, pk)
     return FileResponse(thumbnail_file(shot, recorded=recorded).open("rb"), content_type="image/jpeg",
                         headers={"Cache-Control": "private, max-age=86400"})
+
+
+@require_POST
+def add_chart(request: HttpRequest, slug: str) -> HttpResponse:
+    """Brings the torture chart in and opens it on the Bench."""
+    production = production_for(request.user, slug, change=True)
+    return redirect("bench", slug, add_torture_chart(production, request.user).pk)

@@ -25,6 +25,11 @@ def encoding_choices(empty: str, production: Production | None = None) -> list[t
     return [("", empty), *((name, f"{name} (own)") for name in own), *((name, name) for name in ENCODINGS)]
 
 
+def output_choices(production: Production | None = None) -> list[tuple[str, str]]:
+    """Outputs for a select, the production's own first."""
+    return [*((name, f"{name} (own)") for name in (production.displays if production else {})), *((name, name) for name in OUTPUTS)]
+
+
 class RulesForm(forms.Form):
     """The rules; the rendering's fields are built from its declaration."""
 
@@ -35,7 +40,7 @@ class RulesForm(forms.Form):
     hlg_black_nits = forms.FloatField(min_value=0, max_value=5, label="HLG display black")
     working = forms.ChoiceField(choices=[("AP1", "AP1, linear"), ("BT.2020", "BT.2020, linear")], label="Working space")
     adaptation = forms.ChoiceField(choices=[("CAT02", "CAT02"), ("Bradford", "Bradford")], label="Chromatic adaptation")
-    output = forms.ChoiceField(choices=[(name, name) for name in OUTPUTS], label="Output")
+    output = forms.ChoiceField(label="Main output")
     range = forms.ChoiceField(choices=[("full", "full range"), ("legal", "legal range")], label="Code range")
     depth = forms.TypedChoiceField(choices=[(d, f"{d} bit") for d in (8, 10, 12, 16)], coerce=int, label="Depth")
 
@@ -43,8 +48,13 @@ class RulesForm(forms.Form):
         production: Production | None = kwargs.pop("production", None)
         super().__init__(*args, **kwargs)
         self.fields["default_encoding"].choices = encoding_choices("None: ask for each shot", production)  # type: ignore[attr-defined]
-        for name, field in Rise.model_fields.items():
+        self.fields["output"].choices = output_choices(production)  # type: ignore[attr-defined]
+        self.rendering = production.rule_set.rendering if production else Rise()
+        for name, field in type(self.rendering).model_fields.items():
             extra = field.json_schema_extra
+            values = getattr(field.annotation, "__args__", ())
+            if extra is None and field.title and values:
+                self.fields[f"rendering_{name}"] = forms.ChoiceField(choices=[(v, v) for v in values], label=field.title, help_text=field.description or "")
             if isinstance(extra, dict) and "unit" in extra:
                 self.fields[f"rendering_{name}"] = forms.FloatField(
                     label=field.title, help_text=field.description or "", min_value=float(extra["low"]),  # type: ignore[arg-type]
@@ -54,7 +64,7 @@ class RulesForm(forms.Form):
     @classmethod
     def initial_of(cls, rules: Any) -> dict[str, Any]:
         """Form values of a Rules value."""
-        values = rules.model_dump()
+        values = rules.model_dump(exclude={"deliveries"})
         rendering = values.pop("rendering")
         return {**values, **{f"rendering_{name}": value for name, value in rendering.items()}}
 
@@ -62,4 +72,4 @@ class RulesForm(forms.Form):
         """The cleaned values as Rules takes them."""
         values = dict(self.cleaned_data)
         rendering = {name.removeprefix("rendering_"): values.pop(name) for name in list(values) if name.startswith("rendering_")}
-        return {**values, "rendering": rendering}
+        return {**values, "rendering": {**self.rendering.model_dump(mode="json"), **rendering}}

@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from upwelling.core.encodings import Encoding, encoding
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
+from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.web.productions.rules import Rules
 
 
@@ -55,6 +56,20 @@ class Production(models.Model):
         """The production's own encodings by name."""
         return {row.name: row.custom for row in self.own_encodings.all()}
 
+    @cached_property
+    def displays(self) -> dict[str, CustomOutput]:
+        """The production's own outputs by name."""
+        return {row.name: row.custom for row in self.own_outputs.all()}
+
+    def checked_output(self, name: str) -> str:
+        """The full name of a built-in or own output; raises UnknownName."""
+        own = {known.lower(): known for known in self.displays}.get(name.strip().lower())
+        return own or output(name).name
+
+    def output_named(self, name: str) -> Output:
+        """A built-in or own output."""
+        return self.displays[name].output() if name in self.displays else output(name)
+
     def checked_encoding(self, name: str) -> str:
         """The full name of a built-in or own encoding; raises UnknownName. Empty stays empty."""
         own = {known.lower(): known for known in self.definitions}.get(name.strip().lower())
@@ -67,6 +82,27 @@ class Production(models.Model):
     def role_of(self, user: Any) -> str | None:
         """“technician”, “viewer”, or None for who is no member."""
         return self.members.filter(user=user).values_list("role", flat=True).first()
+
+
+class OwnOutput(models.Model):
+    """An output that a production's technician defined; ``definition`` is the JSON of a CustomOutput."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="own_outputs")
+    name = models.CharField(max_length=60)
+    definition = models.JSONField()
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("production", "name"), name="one_output_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def custom(self) -> CustomOutput:
+        return CustomOutput.model_validate(self.definition)
 
 
 class Member(models.Model):

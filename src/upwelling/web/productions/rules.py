@@ -2,19 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from upwelling.core.encodings import Range
-from upwelling.core.outputs import output as output_named
-from upwelling.core.path import known_name
 from upwelling.core.primaries import Adaptation
-from upwelling.core.rendering import Rise
+from upwelling.core.rendering import AnyRendering, Rise
+
+MOST_DELIVERIES = 8
+
+
+class Delivery(BaseModel):
+    """A further output that the production delivers; without a rendering of its own it has the production's."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    output: str = Field(max_length=60)
+    range: Range = "full"
+    depth: Literal[8, 10, 12, 16] = 10
+    rendering: AnyRendering | None = None
 
 
 class Rules(BaseModel):
-    """Working space, default input, rendering and output of a production. An empty default encoding settles nothing.
+    """Working space, default input, rendering and outputs of a production. An empty default encoding settles nothing.
+
+    ``output`` is the main output, which pages show unless another is chosen; ``deliveries`` are the others.
 
     ``managed`` off shows every shot's own numbers, unconverted. The HLG display's peak and black are those of its OOTF.
     """
@@ -26,7 +38,13 @@ class Rules(BaseModel):
     managed: bool = True
     hlg_peak_nits: float = Field(1000.0, ge=100, le=10000)
     hlg_black_nits: float = Field(0.0, ge=0, le=5)
-    output: Annotated[str, known_name(output_named)] = "BT.709 BT.1886"
+    output: str = Field("BT.709 BT.1886", max_length=60)
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
-    rendering: Rise = Rise()
+    rendering: AnyRendering = Rise()
+    deliveries: tuple[Delivery, ...] = Field((), max_length=MOST_DELIVERIES)
+
+    def delivery(self, output: str) -> Delivery:
+        """The main output for an empty or unknown name, else the delivery of that name."""
+        main = Delivery(output=self.output, range=self.range, depth=self.depth, rendering=self.rendering)
+        return next((d for d in self.deliveries if d.output == output), main)

@@ -11,11 +11,11 @@ from pydantic import ValidationError
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue, UnknownName
-from upwelling.core.outputs import output
+from upwelling.core.outputs import CustomOutput
 from upwelling.core.primaries import primaries
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.errors import Refused
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Member, OwnOutput, Production
 from upwelling.web.productions.rules import Rules
 
 
@@ -40,13 +40,59 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
         place = " ".join(str(part).replace("_", " ") for part in first["loc"])
         raise BadValue(f"{place.capitalize()}: {first['msg'].removeprefix('Value error, ')}.") from None
     try:
-        rules = rules.model_copy(update={"default_encoding": production.checked_encoding(rules.default_encoding)})
+        rules = rules.model_copy(update={
+            "default_encoding": production.checked_encoding(rules.default_encoding), "output": production.checked_output(rules.output),
+            "deliveries": tuple(d.model_copy(update={"output": production.checked_output(d.output)}) for d in rules.deliveries)})
     except UnknownName as error:
         raise BadValue(str(error)) from None
-    rules.rendering.operation(primaries(rules.working), output(rules.output), rules.adaptation)
+    check_outputs(production, rules)
     production.rules = rules.model_dump(mode="json")
     production.save(update_fields=["rules"])
     return rules
+
+
+def check_outputs(production: Production, rules: Rules) -> None:
+    """Raises BadValue when an output is named twice or a rendering cannot be made for its output."""
+    names = [rules.output, *(d.output for d in rules.deliveries)]
+    twice = next((name for name in names if names.count(name) > 1), None)
+    if twice:
+        raise BadValue(f"{twice} is named twice among the outputs.")
+    for name in names:
+        method = rules.delivery(name).rendering or rules.rendering
+        try:
+            method.operations(primaries(rules.working), production.output_named(name), rules.adaptation)
+        except BadValue as error:
+            raise BadValue(f"{name}: {error}" if name != rules.output else str(error)) from None
+
+
+def define_output(production: Production, user: Any, body: dict[str, Any], *, replaces: str = "") -> OwnOutput:
+    """Checks and saves an output of the production's own; raises BadValue and saves nothing."""
+    made = CustomOutput.checked(body)
+    taken = production.own_outputs.filter(name__iexact=made.name).exclude(name=replaces).first()
+    if taken:
+        raise BadValue(f"This production already has an output “{taken.name}”. Choose another name, or change that one.")
+    if replaces and replaces != made.name and replaces in _outputs_in_use(production):
+        raise BadValue(f"{replaces} is in use, so its name cannot change. Define a new output instead.")
+    with transaction.atomic():
+        row, _ = OwnOutput.objects.update_or_create(
+            production=production, name=replaces or made.name,
+            defaults={"name": made.name, "definition": made.model_dump(mode="json"), "created_by": user})
+        production.__dict__.pop("displays", None)
+        if made.name in _outputs_in_use(production):
+            check_outputs(production, production.rule_set)
+    return row
+
+
+def _outputs_in_use(production: Production) -> list[str]:
+    rules = production.rule_set
+    return [rules.output, *(d.output for d in rules.deliveries)]
+
+
+def remove_output(row: OwnOutput) -> None:
+    """Removes a definition; raises Refused while the production delivers it."""
+    if row.name in _outputs_in_use(row.production):
+        raise Refused(f"{row.name} is one of the production’s outputs. Take it off that list first.")
+    row.delete()
 
 
 def define_encoding(production: Production, user: Any, body: dict[str, Any], *, replaces: str = "") -> OwnEncoding:

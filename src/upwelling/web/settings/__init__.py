@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "csp",
     "huey.contrib.djhuey",
     "upwelling.web.bakes",
+    "upwelling.web.outputs",
     "upwelling.web.bench",
     "upwelling.web.footage",
     "upwelling.web.productions",

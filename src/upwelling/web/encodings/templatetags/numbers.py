@@ -11,3 +11,9 @@ register = template.Library()
 def minus(value: object) -> str:
     """The value with a real minus sign."""
     return str(value).replace("-", "−")
+
+
+@register.filter
+def percent(share: float) -> str:
+    """A share as percent with one decimal."""
+    return f"{100 * share:.1f}"

@@ -14,6 +14,7 @@ document.addEventListener("alpine:init", () => {
     measured: "",
     fits: "",
     legend: [],
+    screen: "",
     trouble: "",
     details: [],
     stage: "trim",
@@ -108,6 +109,8 @@ document.addEventListener("alpine:init", () => {
     goBack(settings) {
       this.settings = JSON.parse(JSON.stringify(settings));
       this.rebuild();
+      this.takeMethod();
+      this.redrawTone();
       this.refresh(true);
     },
     take(said) {
@@ -117,6 +120,7 @@ document.addEventListener("alpine:init", () => {
       this.$refs.thumb.src = said.thumbnail;
       this.dismiss();
       this.rebuild();
+      this.takeMethod();
       this.redrawTone();
       this.refresh(true);
     },
@@ -138,35 +142,17 @@ document.addEventListener("alpine:init", () => {
       this.settings[name] = event.target.checked;
       this.save(name.replace("_on", "") + (event.target.checked ? " on" : " off"));
     },
-    inheritRendering() {
-      this.settings.rendering = null;
-      this.syncControls();
-      this.redrawTone();
-      this.save("production's rendering");
-    },
     inheritDevelopment() {
       this.settings.development = null;
       this.syncControls();
       this.save("camera's development");
-    },
-    async redrawTone() {
-      try {
-        const said = await (await upwelling.post(this.data.urls.tone, { settings: this.settings })).json();
-        this.$refs.tone.setAttribute("points", said.points);
-        const peak = said.marks.find((mark) => mark.label === "peak");
-        if (peak && this.$refs.peakLine) {
-          this.$refs.peakLine.setAttribute("x1", peak.x);
-          this.$refs.peakLine.setAttribute("x2", peak.x);
-          this.$refs.peakText.setAttribute("x", peak.x);
-        }
-      } catch { /* the preview says what is wrong with the settings */ }
     },
 
     // --- picture and numbers --------------------------------------------------------------------------------------
     wish(lossless) {
       return {
         lossless, point: this.point, frame: this.frame, scopes: this.scopes, region: this.region, bars: this.bars, view: this.view,
-        part: this.part, stage: this.stage, step: this.stage === "trim" ? this.step : "",
+        part: this.part, stage: this.stage, step: this.stage === "trim" ? this.step : "", output: this.output,
       };
     },
     refresh(lossless) {
@@ -186,6 +172,8 @@ document.addEventListener("alpine:init", () => {
       this.regionNumbers = head.region;
       this.measured = head.region.length ? `of the region, ${head.measured} of the picture` : head.measured === "100.0 %" ? "of the whole picture" : `of ${head.measured} of the picture, without its bars`;
       this.legend = head.legend;
+      this.screen = head.screen;
+      if (head.tones) this.drawTones(head.tones, ...head.bins);
       if (head.says) this.stepSays(head.says);
       if (head.trace) this.showTrace(head.trace);
       this.placeOverlays();

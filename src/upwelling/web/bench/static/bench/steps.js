@@ -21,7 +21,7 @@ upwelling.benchParts.push({
   get hasStep() { return this.index >= 0; },
   get stepRows() {
     return this.settings.steps.map((step, place) => ({
-      id: step.id, title: step.name || this.data.kinds[step.kind].title, on: step.on, place, switchName: `${step.name || this.data.kinds[step.kind].title} on`,
+      id: step.id, title: (step.name || this.data.kinds[step.kind].title) + (step.output ? ` → ${step.output}` : ""), on: step.on, place, switchName: `${step.name || this.data.kinds[step.kind].title} on`,
       style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on, limited: step.limit !== null }, limited: step.limit !== null,
       mark: step.id === this.step ? "true" : "false",
     }));
@@ -33,7 +33,8 @@ upwelling.benchParts.push({
   get kindTitle() { return this.hasStep ? this.data.kinds[this.current.kind].title : ""; },
   get stepName() { return this.hasStep ? this.current.name : ""; },
   get stepNote() { return this.hasStep ? this.current.note : ""; },
-  get noteMark() { return this.hasStep && this.current.note ? "Note ●" : "Note"; },
+  get stepOutput() { return this.hasStep ? this.current.output : ""; },
+  get noteMark() { return this.hasStep && (this.current.note || this.current.output) ? "Note ●" : "Note"; },
   get rangeMark() { return this.limited ? "Colour range ●" : "Colour range"; },
   get isFirst() { return this.index <= 0; },
   get isLast() { return this.index < 0 || this.index === this.settings.steps.length - 1; },
@@ -48,7 +49,7 @@ upwelling.benchParts.push({
   // Everything that makes a step of this kind act, as it rests.
   atRest(step) {
     const rest = this.data.kinds[step.kind].rest;
-    return Object.keys(rest).every((name) => ["id", "name", "note", "on", "strength", "limit"].includes(name) || JSON.stringify(rest[name]) === JSON.stringify(step[name]));
+    return Object.keys(rest).every((name) => ["id", "name", "note", "on", "output", "strength", "limit"].includes(name) || JSON.stringify(rest[name]) === JSON.stringify(step[name]));
   },
   freshId(kind) {
     const stem = kind.replaceAll("_", "").slice(0, 9), taken = this.settings.steps.map((step) => step.id);
@@ -111,8 +112,8 @@ upwelling.benchParts.push({
   },
   resetStep() {
     if (this.lockedOrNone) return;
-    const { id, name, note } = this.current;
-    this.settings.steps.splice(this.index, 1, { ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)), id, name, note });
+    const { id, name, note, output } = this.current;
+    this.settings.steps.splice(this.index, 1, { ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)), id, name, note, output });
     this.changed(`reset ${this.kindTitle.toLowerCase()}`, id);
   },
   moveUp() { this.moveStep(-1); },
@@ -143,6 +144,7 @@ upwelling.benchParts.push({
 
   // --- name, note, strength, colour range ---------------------------------------------------------------------------
   nameStep(event) { this.setOwn("name", event.target.value.trim().slice(0, 60), "name of a step"); },
+  giveOutput(event) { this.setOwn("output", event.target.value, "output of the step"); },
   noteStep(event) { this.setOwn("note", event.target.value.trim().slice(0, 500), "note"); },
   setOwn(field, value, label) {
     if (this.lockedOrNone || this.current[field] === value) return;

@@ -17,8 +17,9 @@ from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import make_thumbnails
 from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in, set_mark
 from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.productions.models import Member, Production
-from upwelling.web.productions.services import create_production, define_encoding
+from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
 # What a technician would have set by now, by shot name.
@@ -54,6 +55,8 @@ class Command(BaseCommand):
             self._settle(production, users["technician"])
         if not production.own_encodings.exists():
             self._define(production, users["technician"])
+        if not production.own_outputs.exists():
+            self._deliver(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
 
     def _shoot(self, production: Production, technician: User) -> None:
@@ -75,6 +78,15 @@ class Command(BaseCommand):
             if take.scene == "Chart":
                 shot.chart_corners = [list(corner) for corner in CORNERS]
                 shot.save(update_fields=["chart_corners"])
+
+    def _deliver(self, production: Production, technician: User) -> None:
+        """HDR and web beside television, an invented festival screen, and the torture chart to try them on."""
+        define_output(production, technician, {
+            "name": "Workshop screen", "note": "Invented LED wall of the festival hall", "curve": "gamma 2.4", "primaries": "P3-D65", "peak_nits": 180.0,
+            "black_nits": 0.05, "mid_grey_nits": 16.0, "white_nits": 180.0, "surround": "dark"})
+        set_rules(production, {"deliveries": [{"output": "BT.2100 PQ 1000, P3", "range": "full", "depth": 10}, {"output": "sRGB", "range": "full", "depth": 8},
+                                              {"output": "Workshop screen", "range": "full", "depth": 10}]})
+        make_thumbnails(add_torture_chart(production, technician))
 
     def _define(self, production: Production, technician: User) -> None:
         """An invented rental camera that no list has, from its data sheet."""

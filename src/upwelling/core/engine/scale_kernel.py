@@ -1,0 +1,117 @@
+"""Published tone maps and fits for the tile engine: float32 twins of ToneScale, MethodA, Limit and DistanceOperation."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.curves.hlg import LUMINANCE
+from upwelling.core.engine.colour_kernel import read
+from upwelling.core.fastmath import exp2_fast, log2_fast, power_fast
+from upwelling.core.kernels import called
+from upwelling.core.rendering.bt2446_a import CB, CR
+from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST
+
+F = np.float32
+ZERO, ONE, LEAST = F(0), F(1), F(1e-30)
+CELLS_A_STOP = 128
+LOW, A_STOP, CELLS = F(LOWEST), F(CELLS_A_STOP), F((HIGHEST - LOWEST) * CELLS_A_STOP)
+KR, KG, KB = (F(v) for v in LUMINANCE)
+CB32, CR32, INV_CB, INV_CR, INV_KG = F(CB), F(CR), F(1 / 1.1 / CB), F(1 / 1.1 / CR), F(1 / LUMINANCE[1])
+TENTH = F(0.1)
+
+
+@called
+def gains(x: Any, out: Any, start: Any, tables: Any, n: Any) -> None:
+    """out[i] = 2^(table at log2 of x[i]), the curve's gain."""
+    for i in range(n):
+        out[i] = log2_fast(x[i])
+    for i in range(n):
+        out[i] = read(tables, start, LOW, A_STOP, CELLS, out[i])
+    for i in range(n):
+        out[i] = exp2_fast(out[i])
+
+
+@called
+def scale_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
+    """ToneScale: p is mode, luminance weights, ceiling, saturation, table start."""
+    mode, wr, wg, wb, ceiling, saturation, start = np.int32(p[0]), p[1], p[2], p[3], p[4], p[5], np.int32(p[6])
+    N, A = S[0], S[1]
+    if mode == 0:
+        X, Y, Z = S[2], S[3], S[4]
+        for i in range(n):
+            R[i], G[i], B[i] = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
+        gains(R, X, start, tables, n)
+        gains(G, Y, start, tables, n)
+        gains(B, Z, start, tables, n)
+        for i in range(n):
+            r, g, b = min(R[i] * X[i], ceiling), min(G[i] * Y[i], ceiling), min(B[i] * Z[i], ceiling)
+            before, after = wr * R[i] + wg * G[i] + wb * B[i], wr * r + wg * g + wb * b
+            ratio = after / max(before, F(1e-9))
+            keep = saturation if before > F(1e-9) else ZERO
+            R[i] = r + keep * (R[i] * ratio - r)
+            G[i] = g + keep * (G[i] * ratio - g)
+            B[i] = b + keep * (B[i] * ratio - b)
+        return
+    if mode == 1:
+        for i in range(n):
+            N[i] = wr * R[i] + wg * G[i] + wb * B[i]
+    elif mode == 2:
+        for i in range(n):
+            N[i] = max(max(R[i], G[i]), B[i])
+    else:
+        for i in range(n):
+            x, y, z = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
+            xx, yy, zz = x * x, y * y, z * z
+            N[i] = (x * xx + y * yy + z * zz) / max(xx + yy + zz, LEAST)
+    gains(N, A, start, tables, n)
+    for i in range(n):
+        gain = min(A[i], ceiling / max(N[i], LEAST))
+        R[i] = R[i] * gain
+        G[i] = G[i] * gain
+        B[i] = B[i] * gain
+
+
+@called
+def method_a_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
+    """MethodA: p is table start and cells over Y′ 0…1."""
+    start, cells = np.int32(p[0]), p[1]
+    N, A = S[0], S[1]
+    for i in range(n):
+        N[i] = KR * R[i] + KG * G[i] + KB * B[i]
+    for i in range(n):
+        A[i] = read(tables, start, ZERO, cells, cells, N[i])
+    for i in range(n):
+        y, ratio = N[i], A[i]
+        cb, cr = ratio * INV_CB * (B[i] - y), ratio * INV_CR * (R[i] - y)
+        y = ratio * y - max(TENTH * cr, ZERO)
+        r, b = y + CR32 * cr, y + CB32 * cb
+        R[i] = r
+        B[i] = b
+        G[i] = (y - KR * r - KB * b) * INV_KG
+
+
+@called
+def limit_tile(flat: Any, low: Any, high: Any, n: Any) -> None:
+    """Limit over n values."""
+    for i in range(n):
+        flat[i] = min(max(flat[i], low), high)
+
+
+@called
+def distance_tile(R: Any, G: Any, B: Any, p: Any, n: Any) -> None:
+    """DistanceOperation: p is three thresholds, three scales, the power and one over it."""
+    t0, t1, t2, s0, s1, s2, power, inv = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7]
+    for i in range(n):
+        largest = max(max(R[i], G[i]), B[i])
+        size = abs(largest)
+        over = ONE / max(size, LEAST)
+        dr, dg, db = (largest - R[i]) * over, (largest - G[i]) * over, (largest - B[i]) * over
+        x, y, z = max(dr - t0, ZERO) / s0, max(dg - t1, ZERO) / s1, max(db - t2, ZERO) / s2
+        x = dr if dr < t0 else t0 + s0 * x * power_fast(ONE + power_fast(x, power), -inv)
+        y = dg if dg < t1 else t1 + s1 * y * power_fast(ONE + power_fast(y, power), -inv)
+        z = db if db < t2 else t2 + s2 * z * power_fast(ONE + power_fast(z, power), -inv)
+        R[i] = min(max(largest - x * size, ZERO), ONE)
+        G[i] = min(max(largest - y * size, ZERO), ONE)
+        B[i] = min(max(largest - z * size, ZERO), ONE)

@@ -1,0 +1,25 @@
+"""What every gamut fit answers: how relative light outside the output's primaries comes to lie inside."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from pydantic import BaseModel, ConfigDict
+
+from upwelling.core.operations import Operation
+from upwelling.core.primaries import Adaptation, Primaries
+
+
+class GamutFit(BaseModel):
+    """The end of a rendering: any relative light in the output's primaries to 0…1 in each channel."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    title: ClassVar[str]
+    explanation: ClassVar[str]
+    source: ClassVar[str]
+
+    kind: str = ""
+
+    def operation(self, gamut: Primaries, adaptation: Adaptation) -> Operation:
+        """The fit for one gamut."""
+        raise NotImplementedError

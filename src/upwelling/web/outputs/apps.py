@@ -1,0 +1,7 @@
+from django.apps import AppConfig
+
+
+class OutputsConfig(AppConfig):
+    """Outputs, renderings compared, and the simulated monitor."""
+
+    name = "upwelling.web.outputs"

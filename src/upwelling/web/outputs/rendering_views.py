@@ -1,0 +1,151 @@
+"""Renderings compared: one frame by several methods, or one recipe on several outputs, with scopes and numbers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+from pydantic import ValidationError
+
+from upwelling.core.arrays import Float32
+from upwelling.core.comparison import Figures, figures, hdr_reference
+from upwelling.core.comparison import render as render_light
+from upwelling.core.errors import BadValue
+from upwelling.core.outputs import OUTPUTS
+from upwelling.core.path import Path
+from upwelling.core.rendering import FITS, RENDERING, TONE_MAPS, AnyRendering
+from upwelling.web.bench.computed import Computed
+from upwelling.web.bench.scope import luma_weights
+from upwelling.web.controls import controls
+from upwelling.web.errors import Refused, json_body
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.models import Shot, shots_of
+from upwelling.web.footage.pictures import block_mean
+from upwelling.web.footage.services import apply_settings
+from upwelling.web.footage.views import shot_for
+from upwelling.web.outputs.pictures import SCOPES, picture_url, scope_url
+from upwelling.web.productions.models import Member
+from upwelling.web.productions.rules import Delivery
+from upwelling.web.productions.services import set_rules
+
+WIDTH = 480
+HDR = OUTPUTS["BT.2100 PQ 1000"]
+"""The HDR version that SDR renderings are held against."""
+
+
+@require_GET
+def renderings(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The page; its cells are asked for one by one."""
+    production, shot = shot_for(request, slug, pk)
+    rules = production.rule_set
+    free = shot.settled.is_settled and shot.is_managed
+    settings = shot.settings
+    now = (settings.rendering or rules.rendering).model_dump(mode="json")
+    deliveries = [rules.delivery(name) for name in (rules.output, *(d.output for d in rules.deliveries))]
+    methods = {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
+    data = {
+        "now": now, "methods": methods, "output": rules.output, "scope": "waveform",
+        "outputs": [{"name": d.output, "rendering": (d.rendering or rules.rendering).model_dump(mode="json") if d.output != rules.output else now} for d in deliveries],
+        "titles": {str(m.model_fields["kind"].default): m.title for m in TONE_MAPS}, "fits": {str(f.model_fields["kind"].default): f.title for f in FITS},
+        "version": shot.version, "shotOwn": settings.rendering is not None,
+        "urls": {"cell": reverse("rendering-cell", args=[slug, pk]), "use": reverse("use-rendering", args=[slug, pk])},
+    }
+    return render(request, "outputs/renderings.html", {
+        "production": production, "shot": shot, "free": free, "role": production.role_of(request.user), "data": data, "scopes": SCOPES,
+        "may": free and production.role_of(request.user) == Member.Role.TECHNICIAN, "shots": shots_of(production),
+        "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps,
+                     "bound": m.hue_bound, "rows": controls(m, "")} for m in TONE_MAPS],
+        "fits": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS],
+    })
+
+
+def _rendering(body: Any) -> AnyRendering:
+    """A rendering the page sent; raises BadValue."""
+    try:
+        return RENDERING.validate_python(body)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = " ".join(str(part).replace("_", " ") for part in first["loc"][1:])
+        raise BadValue(f"{place.capitalize() or 'Rendering'}: {first['msg'].removeprefix('Value error, ')}.") from None
+
+
+def scene_of(shot: Shot, output: str) -> tuple[Float32, Path]:
+    """Scene light after trim and look at the comparison's size, and the path to the output."""
+    if not (shot.settled.is_settled and shot.is_managed):
+        raise Refused(f"{shot.name} has no scene light yet: settle its encoding on the Bench, with colour management on.")
+    frame = frame_of(shot)
+    factor = max(1, -(-frame.working.shape[1] // WIDTH))
+    path = shot.path(None, output)
+    small = np.ascontiguousarray(block_mean(frame.working, factor))
+    return Computed((*frame.key, "compared", factor), small, path).before("rendering"), path
+
+
+@require_POST
+def cell(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
+    """One rendering of the frame: picture, scope and numbers."""
+    body = json_body(request, "setting")
+    production, shot = shot_for(request, slug, pk)
+    method = _rendering(body.get("rendering"))
+    kind = body["scope"] if body.get("scope") in SCOPES else "waveform"
+    scene, path = scene_of(shot, str(body.get("output") or ""))
+    working, adaptation, target = path.working_primaries, path.input.adaptation, path.target
+    made = render_light(method, scene, working, target, adaptation)
+    main = production.rule_set.rendering
+    reference = hdr_reference(scene, working, adaptation, HDR, main if main.kind == "rise" else None) if not target.is_hdr else None
+    found = figures(method, made, scene, working, target, adaptation, reference, HDR.mid_grey_nits)
+    return JsonResponse({
+        "picture": picture_url(made.light, target), "scope": scope_url(kind, made.signal, made.light, target.gamut, luma_weights(path)),
+        "said": method.said(target), "numbers": _numbers(found, target.is_hdr),
+        "note": f"Shown up to {target.white_nits:g} cd/m²; brighter is white here" if target.is_hdr else "",
+    })
+
+
+def _numbers(found: Figures, hdr: bool) -> list[dict[str, str]]:
+    def share(value: float) -> str:
+        return f"{100 * value:.1f} %"
+
+    def maybe(value: float | None, unit: str, digits: int, factor: float = 1.0) -> str:
+        return "none here" if value is None else f"{factor * value:.{digits}f}{unit}"
+
+    rows = [
+        ("Mid grey", f"{found.mid_grey_nits:.1f} cd/m², {share(found.mid_grey_signal)}", "Scene 0.18: display light and signal"),
+        ("Skin, light · dark", f"{100 * found.light_skin_signal:.0f} · {100 * found.dark_skin_signal:.0f} %", "Signal of the 24-patch chart’s two skins lit as mid grey is"),
+        ("At peak · black", f"{share(found.at_peak)} · {share(found.at_black)}", "Pixels with a channel at the display’s peak, at its black"),
+        ("Hue turn", f"{maybe(found.hue_mean, '°', 1)} · {maybe(found.hue_worst, '°', 1)}" if found.hue_mean is not None else "none here",
+         "Mean and worst (99.5 %) turn of ICtCp hue of bright saturated light, against the same light at the luminance shown"),
+        ("Contrast kept", f"{maybe(found.highlight_contrast, ' %', 0, 100)} · {maybe(found.shadow_contrast, ' %', 0, 100)}",
+         "Local contrast in highlights (above +1.5 stops) and shadows (below −3), of the scene’s"),
+        ("Colourfulness", f"{found.colourfulness:.1f}", "M(3) of Hasler and Süsstrunk on sRGB signal; higher is more colourful"),
+        ("Moved by the fit", f"{share(found.fit_share)}, mean {found.fit_mean:.1f}", "Pixels the gamut fit moved by more than 1 ΔE ITP, and the mean ΔE ITP of all"),
+    ]
+    if not hdr:
+        rows.insert(6, ("From HDR", maybe(found.from_hdr, " ΔE ITP", 1),
+                        f"Mean ΔE ITP from {HDR.name} dimmed to the same mid grey, over the tones both can show"))
+    return [{"name": name, "value": value, "title": title} for name, value, title in rows]
+
+
+@require_POST
+def use(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
+    """Makes a rendering this shot's, the production's, or that of one further output."""
+    body = json_body(request, "setting")
+    production, shot = shot_for(request, slug, pk, change=True)
+    method, whose, rules = _rendering(body.get("rendering")), body.get("whose"), production.rule_set
+    output = str(body.get("output") or rules.output)
+    method.operations(shot.path().working_primaries, production.output_named(production.checked_output(output)), rules.adaptation)
+    if whose == "shot":
+        shot = apply_settings(shot, request.user, shot.settings.model_copy(update={"rendering": method}), version=shot.version, label="rendering chosen")
+        said = f"{shot.name} has this rendering now."
+    elif whose == "production":
+        set_rules(production, {"rendering": method.model_dump(mode="json")})
+        said = "The production has this rendering now; shots with one of their own keep it."
+    elif whose == "output" and any(d.output == output for d in rules.deliveries):
+        changed = [Delivery.model_validate({**d.model_dump(), "rendering": method.model_dump()}) if d.output == output else d for d in rules.deliveries]
+        set_rules(production, {"deliveries": [d.model_dump(mode="json") for d in changed]})
+        said = f"{output} has this rendering now."
+    else:
+        raise Refused("That output is not one of the production’s further outputs. Put it on the list on the Outputs page first.")
+    return JsonResponse({"said": said})
