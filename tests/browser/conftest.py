@@ -140,6 +140,7 @@ def registered(browser, server):
     """The folder registered and its cameras accepted, by hand in the page."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
+    page.set_default_timeout(HANG)
     enter(page, server)
     page.goto(f"{server}/p/intake/intake/")
     page.select_option("select[name=folder]", "day one")
@@ -157,6 +158,7 @@ def brought_in(browser, server, footage):
     """Both stills brought in and settled, once, by hand in the page."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
+    page.set_default_timeout(HANG)
     enter(page, server)
     page.click("a:has-text('Kilnlight')")
     assert "No footage yet" in page.content()

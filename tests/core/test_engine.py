@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
 from upwelling.core.encodings import ENCODINGS, encoding
+from upwelling.core.engine.tile import run_tiles
 from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, Tap, run_reference
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Display, Input, Look, Path, Trim
@@ -68,6 +69,17 @@ def test_taps_hand_out_what_passes():
     assert done is out
     for picture, expected in ((taps[1], values * 2), (taps[0], values * 2 + 0.5), (out, values * 6 + 1.5)):
         np.testing.assert_allclose(picture, expected, rtol=1e-6)
+
+
+def test_read_only_arrays_do_not_compile_again():
+    """A second compilation takes most of a minute, during which every kernel waits."""
+    values = CODES.astype(np.float32)
+    program = engine.compile_operations((Affine(2.0),))
+    engine.run(program, values)
+    known = len(run_tiles.signatures)
+    values.setflags(write=False)
+    np.testing.assert_allclose(engine.run(program, values), CODES * 2, rtol=1e-6)
+    assert len(run_tiles.signatures) == known == 1
 
 
 def _path(name, target, **stages):

@@ -21,6 +21,8 @@ def run(program: Program, rgb: Any, out: Float32 | None = None, taps: Float32 | 
     ``taps`` (M, …, 3), contiguous, takes what the program's Tap operations hand out.
     """
     value = np.ascontiguousarray(as_rgb(rgb, dtype=np.float32))
+    if not value.flags.writeable:
+        value = value.copy()  # a read-only array is another type to the compiler, which would take its time for it
     tapped = _NO_TAPS if taps is None else taps.reshape(len(taps), -1, 3)
     for part in program.parts:
         if isinstance(part, Tiles):

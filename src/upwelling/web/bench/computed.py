@@ -51,7 +51,6 @@ class Computed:
         found = _kept.get(key)
         if found is None:
             found = engine.run(engine.compile_operations(operations), self.code)
-            found.setflags(write=False)
             _kept.put(key, found)
         return found
 
