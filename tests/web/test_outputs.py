@@ -96,6 +96,16 @@ def test_own_outputs_are_made_used_changed_and_removed(as_, production, shot):
     assert production.own_outputs.count() == 0
 
 
+def test_primaries_by_xy(as_, production):
+    xy = {"red_x": "0.7", "red_y": "0.29", "green_x": "0.2", "green_y": "0,75", "blue_x": "0.14", "blue_y": "0.05", "white_x": "0.3127", "white_y": "0.329"}
+    client = as_("tess")
+    assert "must be a number" in client.post("/p/kilnlight/outputs/", {**OWN, **xy, "green_y": ""}).content.decode()
+    assert "on one line" in client.post("/p/kilnlight/outputs/", {**OWN, **xy, "green_x": "0.7", "green_y": "0.29"}).content.decode()
+    page = client.post("/p/kilnlight/outputs/", {**OWN, **xy}, follow=True).content.decode()
+    assert production.own_outputs.get().custom.output().gamut.green == (0.2, 0.75)
+    assert 'value="0.75"' in page
+
+
 def test_a_delivery_follows_the_production_or_its_own_rendering(production, people, shot):
     set_rules(production, {"deliveries": [{"output": "BT.2100 PQ 1000"}, {"output": "sRGB", "rendering": Bt2390().model_dump()}]})
     shot = Shot.objects.select_related("production").get(pk=shot.pk)

@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from upwelling.core.encodings.base import Range
 from upwelling.core.encodings.custom import OwnPrimaries
-from upwelling.core.errors import BadValue
+from upwelling.core.errors import BadValue, refusal
 from upwelling.core.outputs.base import Depth, Output, Surround
 from upwelling.core.outputs.registry import OUTPUTS
 from upwelling.core.primaries import primaries
@@ -53,10 +53,7 @@ class CustomOutput(BaseModel):
         try:
             made = cls.model_validate(body)
         except ValidationError as error:
-            first = error.errors()[0]
-            place = " ".join(str(part).replace("_", " ") for part in first["loc"]).replace("nits", "cd/m²")
-            words = first["msg"].removeprefix("Value error, ")
-            raise BadValue(f"{place.capitalize()}: {words}." if place else f"{words}.") from None
+            raise BadValue(refusal(error)) from None
         if made.name.lower() in {name.lower() for name in OUTPUTS}:
             raise BadValue(f"“{made.name}” is the name of a built-in output. Choose another.")
         if isinstance(made.primaries, OwnPrimaries):

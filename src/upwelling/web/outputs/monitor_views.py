@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError
 
 from upwelling.core import engine
-from upwelling.core.errors import BadValue
+from upwelling.core.errors import BadValue, refusal
 from upwelling.core.simulate.monitor import Monitor, read_patches
 from upwelling.web.controls import controls
 from upwelling.web.errors import json_body
@@ -51,8 +51,7 @@ def look(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     try:
         display = Monitor.model_validate(body.get("monitor"))
     except ValidationError as error:
-        first = error.errors()[0]
-        raise BadValue(f"{' '.join(str(part).replace('_', ' ') for part in first['loc']).capitalize()}: {first['msg']}.") from None
+        raise BadValue(refusal(error)) from None
     scene, path = scene_of(shot, str(body.get("output") or ""))
     light = engine.run(engine.compile_operations(path.segments()["rendering"]), scene)
     target = path.target

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from upwelling.core.arrays import Float32
 from upwelling.core.comparison import Figures, figures, hdr_reference
 from upwelling.core.comparison import render as render_light
-from upwelling.core.errors import BadValue
+from upwelling.core.errors import BadValue, refusal
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Path
 from upwelling.core.rendering import FITS, RENDERING, TONE_MAPS, AnyRendering
@@ -33,6 +33,7 @@ from upwelling.web.productions.rules import Delivery
 from upwelling.web.productions.services import set_rules
 
 WIDTH = 480
+KINDS = tuple(str(method.model_fields["kind"].default) for method in TONE_MAPS)
 HDR = OUTPUTS["BT.2100 PQ 1000"]
 """The HDR version that SDR renderings are held against."""
 
@@ -68,9 +69,7 @@ def _rendering(body: Any) -> AnyRendering:
     try:
         return RENDERING.validate_python(body)
     except ValidationError as error:
-        first = error.errors()[0]
-        place = " ".join(str(part).replace("_", " ") for part in first["loc"][1:])
-        raise BadValue(f"{place.capitalize() or 'Rendering'}: {first['msg'].removeprefix('Value error, ')}.") from None
+        raise BadValue(refusal(error, leave_out=KINDS, otherwise="rendering")) from None
 
 
 def scene_of(shot: Shot, output: str) -> tuple[Float32, Path]:
@@ -120,7 +119,8 @@ def _numbers(found: Figures, hdr: bool) -> list[dict[str, str]]:
         ("Contrast kept", f"{maybe(found.highlight_contrast, ' %', 0, 100)} · {maybe(found.shadow_contrast, ' %', 0, 100)}",
          "Local contrast in highlights (above +1.5 stops) and shadows (below −3), of the scene’s"),
         ("Colourfulness", f"{found.colourfulness:.1f}", "M(3) of Hasler and Süsstrunk on sRGB signal; higher is more colourful"),
-        ("Moved by the fit", f"{share(found.fit_share)}, mean {found.fit_mean:.1f}", "Pixels the gamut fit moved by more than 1 ΔE ITP, and the mean ΔE ITP of all"),
+        ("Moved by the fit", f"{share(found.fit_share)} · {found.fit_mean:.1f} · {found.fit_worst:.0f}",
+         "Pixels the gamut fit moved by more than 1 ΔE ITP; the mean and the largest ΔE ITP of all"),
     ]
     if not hdr:
         rows.insert(6, ("From HDR", maybe(found.from_hdr, " ΔE ITP", 1),

@@ -54,7 +54,8 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
                  for o in listed],
         "chosen": chosen, "chosen_form": _form_of(rules, chosen), "chosen_state": delivered.get(chosen.name, ""), "chosen_own": rows.get(chosen.name),
         "codes": [{"depth": depth, "full": levels(chosen, "full", depth), "legal": levels(chosen, "legal", depth)} for depth in DEPTHS],
-        "level_names": [level.name for level in levels(chosen, "full", 10)], "depths": DEPTHS, "curves": CURVES, "spaces": SPACES, "surrounds": ("dark", "dim", "average"),
+        "level_names": [level.name for level in levels(chosen, "full", 10)], "depths": DEPTHS, "curves": CURVES, "spaces": SPACES, "chromaticities": [(key, axis, f"{key}_{axis}") for key in ("red", "green", "blue", "white") for axis in "xy"],
+        "surrounds": ("dark", "dim", "average"),
         "mastering": MasteringDisplay.of(chosen) if chosen.curve_name == "PQ" else None, "first_shot": shots[0] if shots else None,
         "data": {"shots": [{"url": _light_url(production, shot.pk), "name": shot.name} for shot in programme], "output": chosen.name},
     })
@@ -64,6 +65,8 @@ def _form_values(row: OwnOutput | None, given: dict[str, Any]) -> dict[str, Any]
     """What the form shows: what was refused, else the definition that is chosen, else an SDR display."""
     shown = row.custom if row else CustomOutput(name="new")
     values = {**shown.model_dump(mode="json"), **({} if row else {"name": ""}), **given}
+    own = values["primaries"] if isinstance(values["primaries"], dict) else {}
+    values = {**{f"{key}_{axis}": pair[i] for key, pair in own.items() for i, axis in enumerate("xy")}, **values}
     return {**values, "default_depth": int(values["default_depth"]) if str(values["default_depth"]).isdigit() else 10}
 
 
@@ -84,8 +87,17 @@ def _definition(given: dict[str, Any]) -> dict[str, Any]:
             body[key] = float(given.get(key, "").replace("−", "-").replace(",", ".").strip())
         except ValueError:
             raise BadValue(f"“{key.replace('_nits', '').replace('_', ' ')}” must be a number, in cd/m².") from None
+    if given.get("red_x", "").strip():
+        body["primaries"] = {key: [_xy(given, key, "x"), _xy(given, key, "y")] for key in ("red", "green", "blue", "white")}
     body["default_depth"] = int(given.get("default_depth", "10")) if given.get("default_depth", "10").isdigit() else 0
     return body
+
+
+def _xy(given: dict[str, Any], key: str, axis: str) -> float:
+    try:
+        return float(given.get(f"{key}_{axis}", "").replace(",", ".").strip())
+    except ValueError:
+        raise BadValue(f"“{key} {axis}” must be a number, a CIE 1931 chromaticity.") from None
 
 
 @require_POST

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.errors import BadValue, UnknownName
+from upwelling.core.errors import BadValue, UnknownName, refusal
 from upwelling.core.outputs import CustomOutput
 from upwelling.core.primaries import primaries
 from upwelling.web.encodings.models import OwnEncoding
@@ -36,9 +36,7 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
     try:
         rules = Rules.model_validate({**production.rule_set.model_dump(), **changes})
     except ValidationError as error:
-        first = error.errors()[0]
-        place = " ".join(str(part).replace("_", " ") for part in first["loc"])
-        raise BadValue(f"{place.capitalize()}: {first['msg'].removeprefix('Value error, ')}.") from None
+        raise BadValue(refusal(error)) from None
     try:
         rules = rules.model_copy(update={
             "default_encoding": production.checked_encoding(rules.default_encoding), "output": production.checked_output(rules.output),
