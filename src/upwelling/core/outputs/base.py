@@ -134,6 +134,9 @@ class Output:
         return run_reference(operations, np.repeat(array[..., None], 3, axis=-1))[..., 1]
 
     def to_xyz(self, code: Any) -> Float64:
-        """XYZ relative to the display's white (Y = 1 at the peak, black counted as none), of full-range code (…, 3)."""
-        light: Float64 = self.to_light(np.clip(code, 0, 1)) @ rgb_to_xyz(self.gamut).T
+        """XYZ relative to the display's white (Y = 1 at the peak, black counted as none), of full-range code (…, 3).
+
+        Codes for more light than the peak, which PQ has, show the peak.
+        """
+        light: Float64 = np.minimum(self.to_light(np.clip(code, 0, 1)), 1.0) @ rgb_to_xyz(self.gamut).T
         return light

@@ -60,7 +60,7 @@ upwelling.benchParts.push({
     if (this.toneHand) return;
     const handles = this.data.editable ? said.handles : [];
     this.fill(this.$refs.toneHandles, handles.map((handle, index) => ["circle", {
-      class: "handle", cx: handle.x, cy: handle.y, r: 5, tabindex: 0, role: "slider", "data-index": index, "aria-label": handle.title + ", handle",
+      class: "handle", cx: handle.x, cy: handle.y, r: 6, tabindex: 0, role: "slider", "data-index": index, "aria-label": handle.title + ", handle",
       "aria-valuemin": handle.low, "aria-valuemax": handle.high, "aria-valuenow": this.get(handle.path) }]));
     for (const node of this.$refs.toneHandles.children) {
       const handle = handles[Number(node.dataset.index)];
