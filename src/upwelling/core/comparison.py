@@ -5,7 +5,7 @@ All is measured on display light, against scene light or against the HDR version
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -51,9 +51,6 @@ class Figures:
     fit_share: float
     fit_mean: float
     fit_worst: float
-
-    def as_dict(self) -> dict[str, Any]:
-        return asdict(self)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
@@ -40,6 +40,7 @@ from upwelling.core.operations import (
     SlopeOffsetPower,
     Tap,
 )
+from upwelling.core.rendering.base import Preserved
 from upwelling.core.rendering.bt2446_a import MethodA
 from upwelling.core.rendering.fits.distance import POWER, SCALES, THRESHOLDS, DistanceOperation
 from upwelling.core.rendering.fits.smooth import SmoothOperation
@@ -203,7 +204,7 @@ def _pack_shift(op: ColourShift, tables: Tables) -> Packed:
                                float(op.amount is not None), (op.amount or 0.0) - 1]
 
 
-PRESERVED = ("channels", "luminance", "largest channel", "power norm")
+PRESERVED = get_args(Preserved)
 
 
 @lru_cache(maxsize=64)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
+from upwelling.core.engine.colour_kernel import signed_cube_root
 from upwelling.core.fastmath import cube_root_fast, exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.rendering.fits.smooth import DESCENT, KNEE
@@ -53,13 +54,6 @@ def hold_positive(ratio: Any) -> Any:
     """rise.hold_positive."""
     t = max(FLOOR - ratio, ZERO) * INV_FLOOR
     return FLOOR * (ONE - t / sqrt32(ONE + t * t)) if ratio < FLOOR else ratio
-
-
-@inline
-def signed_root(x: Any) -> Any:
-    """The cube root with its sign."""
-    y = cube_root_fast(abs(x))
-    return y if x >= ZERO else -y
 
 
 @called
@@ -106,9 +100,9 @@ def lab_front(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
     LL, AA, CC = S[0], S[1], S[2]
     for i in range(n):
         r, g, b = hold_finite(R[i]), hold_finite(G[i]), hold_finite(B[i])
-        l = signed_root(a0 * r + a1 * g + a2 * b)
-        m = signed_root(a3 * r + a4 * g + a5 * b)
-        t = signed_root(a6 * r + a7 * g + a8 * b)
+        l = signed_cube_root(a0 * r + a1 * g + a2 * b)
+        m = signed_cube_root(a3 * r + a4 * g + a5 * b)
+        t = signed_cube_root(a6 * r + a7 * g + a8 * b)
         LL[i] = min(max(c0 * l + c1 * m + c2 * t, ZERO), ONE)
         AA[i] = c3 * l + c4 * m + c5 * t
         CC[i] = c6 * l + c7 * m + c8 * t

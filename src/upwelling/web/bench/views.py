@@ -44,6 +44,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
+    tone = tone_points(path)
     groups = grouped(shots_of(production))
     now = shot.settled
     free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
@@ -51,7 +52,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     here = [other.pk for other in in_order].index(shot.pk)
     data = {
         "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
-        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}, "tone": tone_points(path),
+        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}, "tone": tone,
         "outputs": [rules.output, *(d.output for d in rules.deliveries)],
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
         "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed, "kinds": step_kinds(),
@@ -76,7 +77,7 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
                    "source": step.source, "rows": controls(step, "")} for step in STEPS],
         "range_rows": controls(ColourRange, "limit"),
         "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps, "rows": controls(m, "rendering")} for m in TONE_MAPS],
-        "fits_of": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS], "tone": tone_points(path), "path": path,
+        "fits_of": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS], "tone": tone, "path": path,
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
         "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]

@@ -23,8 +23,7 @@ def light_level(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     start = min(max(whole(body.get("start") if body.get("start") is not None else shot.first_frame), shot.first_frame), shot.last_frame)
     end = min(start + FRAMES_A_REQUEST, shot.last_frame + 1)
     path = shot.path(None, str(body.get("output") or ""))
-    operations = [op for name, part in path.segments().items() if name != "display" for op in part]
-    program = engine.compile_operations(operations)
+    program = engine.compile_operations(path.until("display"))
     level = LightLevel()
     for index in range(start, end):
         level = level.and_frame(path.target.nits(engine.run(program, frame_of(shot, index).still.code)))

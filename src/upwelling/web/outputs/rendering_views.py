@@ -44,15 +44,13 @@ def renderings(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     production, shot = shot_for(request, slug, pk)
     rules = production.rule_set
     free = shot.settled.is_settled and shot.is_managed
-    settings = shot.settings
-    now = (settings.rendering or rules.rendering).model_dump(mode="json")
+    now = (shot.settings.rendering or rules.rendering).model_dump(mode="json")
     deliveries = [rules.delivery(name) for name in (rules.output, *(d.output for d in rules.deliveries))]
     methods = {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
     data = {
         "now": now, "methods": methods, "output": rules.output, "scope": "waveform",
         "outputs": [{"name": d.output, "rendering": (d.rendering or rules.rendering).model_dump(mode="json") if d.output != rules.output else now} for d in deliveries],
         "titles": {str(m.model_fields["kind"].default): m.title for m in TONE_MAPS}, "fits": {str(f.model_fields["kind"].default): f.title for f in FITS},
-        "version": shot.version, "shotOwn": settings.rendering is not None,
         "urls": {"cell": reverse("rendering-cell", args=[slug, pk]), "use": reverse("use-rendering", args=[slug, pk])},
     }
     return render(request, "outputs/renderings.html", {

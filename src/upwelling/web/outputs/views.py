@@ -11,13 +11,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST
 
-from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.core.errors import UpwellingError
 from upwelling.core.outputs import BUILT_IN, CustomOutput, Output
 from upwelling.core.outputs.levels import levels
 from upwelling.core.outputs.mastering import MasteringDisplay
 from upwelling.web.footage.models import shots_of
 from upwelling.web.footage.torture_chart import FILE as TORTURE_FILE
-from upwelling.web.productions.models import OwnOutput, Production, production_for
+from upwelling.web.productions.forms import typed_number
+from upwelling.web.productions.models import OwnOutput, production_for
 from upwelling.web.productions.rules import Delivery
 from upwelling.web.productions.services import define_output, remove_output, set_rules
 
@@ -39,7 +40,7 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
             messages.error(request, f"Not saved. {error}")
         else:
             messages.success(request, f"{row.name} is saved.")
-            return redirect(f"{request.path}?name={row.name}")
+            return redirect(f"{request.path}?{urlencode({'name': row.name})}")
     rules = production.rule_set
     rows = {row.name: row for row in production.own_outputs.all()}
     listed: list[Output] = [*(row.custom.output() for row in rows.values()), *BUILT_IN]
@@ -57,7 +58,7 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
         "level_names": [level.name for level in levels(chosen, "full", 10)], "depths": DEPTHS, "curves": CURVES, "spaces": SPACES, "chromaticities": [(key, axis, f"{key}_{axis}") for key in ("red", "green", "blue", "white") for axis in "xy"],
         "surrounds": ("dark", "dim", "average"),
         "mastering": MasteringDisplay.of(chosen) if chosen.curve_name == "PQ" else None, "first_shot": shots[0] if shots else None,
-        "data": {"shots": [{"url": _light_url(production, shot.pk), "name": shot.name} for shot in programme], "output": chosen.name},
+        "data": {"shots": [{"url": reverse("light-level", args=[slug, shot.pk]), "name": shot.name} for shot in programme], "output": chosen.name},
     })
 
 
@@ -70,10 +71,6 @@ def _form_values(row: OwnOutput | None, given: dict[str, Any]) -> dict[str, Any]
     return {**values, "default_depth": int(values["default_depth"]) if str(values["default_depth"]).isdigit() else 10}
 
 
-def _light_url(production: Production, pk: int) -> str:
-    return reverse("light-level", args=[production.slug, pk])
-
-
 def _form_of(rules: Any, target: Output) -> tuple[Any, int]:
     """Range and depth: the production's where it delivers the output, else the output's own."""
     aim = rules.delivery(target.name)
@@ -83,21 +80,12 @@ def _form_of(rules: Any, target: Output) -> tuple[Any, int]:
 def _definition(given: dict[str, Any]) -> dict[str, Any]:
     body: dict[str, Any] = {key: given.get(key, "").strip() for key in ("name", "note", "curve", "primaries", "limit", "surround", "default_range")}
     for key in ("peak_nits", "black_nits", "mid_grey_nits", "white_nits"):
-        try:
-            body[key] = float(given.get(key, "").replace("−", "-").replace(",", ".").strip())
-        except ValueError:
-            raise BadValue(f"“{key.replace('_nits', '').replace('_', ' ')}” must be a number, in cd/m².") from None
+        body[key] = typed_number(given.get(key), key.replace("_nits", "").replace("_", " "), ", in cd/m²")
     if given.get("red_x", "").strip():
-        body["primaries"] = {key: [_xy(given, key, "x"), _xy(given, key, "y")] for key in ("red", "green", "blue", "white")}
+        body["primaries"] = {key: [typed_number(given.get(f"{key}_{axis}"), f"{key} {axis}", ", a CIE 1931 chromaticity") for axis in "xy"]
+                             for key in ("red", "green", "blue", "white")}
     body["default_depth"] = int(given.get("default_depth", "10")) if given.get("default_depth", "10").isdigit() else 0
     return body
-
-
-def _xy(given: dict[str, Any], key: str, axis: str) -> float:
-    try:
-        return float(given.get(f"{key}_{axis}", "").replace(",", ".").strip())
-    except ValueError:
-        raise BadValue(f"“{key} {axis}” must be a number, a CIE 1931 chromaticity.") from None
 
 
 @require_POST

@@ -7,9 +7,18 @@ from typing import Any
 from django import forms
 
 from upwelling.core.encodings import ENCODINGS
+from upwelling.core.errors import BadValue
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.rendering import Rise
 from upwelling.web.productions.models import Production
+
+
+def typed_number(text: str | None, name: str, hint: str = "") -> float:
+    """A number as a person types it, with a real minus sign or a decimal comma; raises BadValue that names the field."""
+    try:
+        return float((text or "").replace("−", "-").replace(",", ".").strip())
+    except ValueError:
+        raise BadValue(f"“{name}” must be a number{hint}.") from None
 
 
 class ProductionForm(forms.Form):

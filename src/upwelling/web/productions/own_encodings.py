@@ -21,6 +21,7 @@ from upwelling.core.lut.formats import read_lut
 from upwelling.core.primaries import PRIMARIES
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.encodings.plots import plot
+from upwelling.web.productions.forms import typed_number
 from upwelling.web.productions.models import Production, production_for
 from upwelling.web.productions.services import define_encoding, remove_encoding
 
@@ -73,7 +74,7 @@ def _definition(request: HttpRequest) -> dict[str, Any]:
                             "default_range": post.get("default_range", "full"), "form": _form(request, kind)}
     space = post.get("primaries", "BT.709")
     if space == "own":
-        body["primaries"] = {key: [_number(post.get(f"{key}_x"), f"{key} x"), _number(post.get(f"{key}_y"), f"{key} y")]
+        body["primaries"] = {key: [typed_number(post.get(f"{key}_x"), f"{key} x"), typed_number(post.get(f"{key}_y"), f"{key} y")]
                              for key in ("red", "green", "blue", "white")}
     else:
         body["primaries"] = space
@@ -84,9 +85,9 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
     post = request.POST
     if kind == "log":
         names = ("base", "log_slope", "log_offset", "linear_slope", "linear_offset", "break_linear")
-        form: dict[str, Any] = {"kind": "log", **{name: _number(post.get(name), name.replace("_", " ")) for name in names}}
+        form: dict[str, Any] = {"kind": "log", **{name: typed_number(post.get(name), name.replace("_", " ")) for name in names}}
         if post.get("toe_slope", "").strip():
-            form["toe_slope"] = _number(post.get("toe_slope"), "slope of the straight part")
+            form["toe_slope"] = typed_number(post.get("toe_slope"), "slope of the straight part")
         return form
     if kind == "curve":
         return {"kind": "curve", "name": post.get("curve", "")}
@@ -97,7 +98,7 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
                 raise BadValue("A 3D LUT holds colours, not a curve. Choose “Maker’s LUT”, or hand in a 1D LUT.")
             codes = np.linspace(lut.domain.low[1], lut.domain.high[1], lut.size)
             return {"kind": "table", "code": codes.tolist(), "light": lut.table[:, 1].astype(float).tolist()}
-        code, light = parse_pairs(post.get("pairs", ""), _number(post.get("code_top", "1"), "code scale"))
+        code, light = parse_pairs(post.get("pairs", ""), typed_number(post.get("code_top", "1"), "code scale"))
         return {"kind": "table", "code": code, "light": light}
     lut = _uploaded(request, "lut_file")
     if lut is None:
@@ -117,13 +118,6 @@ def _uploaded(request: HttpRequest, field: str) -> Any:
         place = Path(folder) / (Path(given.name or "lut.cube").name[-80:])
         place.write_bytes(given.read())
         return read_lut(place)
-
-
-def _number(text: str | None, name: str) -> float:
-    try:
-        return float((text or "").replace("−", "-").replace(",", ".").strip())
-    except ValueError:
-        raise BadValue(f"“{name}” must be a number.") from None
 
 
 @require_POST

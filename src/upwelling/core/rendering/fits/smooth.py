@@ -19,12 +19,12 @@ from upwelling.core.arrays import Float64
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB, rgb_to_lms
 from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.fits.base import GamutFit
+from upwelling.core.rendering.tone_curve import BRIGHTEST
 
 KNEE = 0.8
 """Share of the way to the gamut's edge up to which no colour moves."""
 DESCENT = 0.6
 BISECTIONS = 40
-MOST_LIGHT = 2.0**20
 
 
 class SmoothFit(GamutFit):
@@ -85,7 +85,7 @@ class SmoothOperation:
         return np.asarray(matrix / matrix.sum(axis=1, keepdims=True))
 
     def apply(self, rgb: Float64) -> Float64:
-        flat = np.clip(rgb.reshape(-1, 3), -MOST_LIGHT, MOST_LIGHT)
+        flat = np.clip(rgb.reshape(-1, 3), -BRIGHTEST, BRIGHTEST)
         return self.of_lab(np.cbrt(flat @ self.to_lms.T) @ ROOT_TO_LAB.T).reshape(rgb.shape)
 
     def of_lab(self, lab: Float64) -> Float64:
