@@ -20,7 +20,7 @@ from upwelling.core.bake import bake
 from upwelling.core.bake.sampling import lattice
 from upwelling.core.curves import CURVES
 from upwelling.core.lut import Lut3D
-from upwelling.core.lut.formats import write_lut
+from upwelling.core.lut_files import write_lut
 from upwelling.core.operations import Affine, Decode, Encode
 from upwelling.core.path import Display, Input, Path, Trim
 from upwelling.core.simulate.camera import A_CAM

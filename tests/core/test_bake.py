@@ -11,7 +11,7 @@ from upwelling.core.bake import Certificate, Tolerances, bake, verify
 from upwelling.core.bake.sampling import FRAME, sample_sets
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Domain, Lut1D, Lut3D
-from upwelling.core.lut.formats import read_lut, write_lut
+from upwelling.core.lut_files import read_lut, write_lut
 from upwelling.core.path import CameraFile, Display, Input, Path, Trim
 from upwelling.core.steps import Exposure
 

@@ -11,8 +11,8 @@ from PIL import Image, ImageFilter
 from tests.core.witness import ffmpeg_lut3d
 from upwelling.core.errors import BadLut, UnwritableFile
 from upwelling.core.lut import Domain, Lut1D, Lut3D, lattice
-from upwelling.core.lut.formats import read_lut, write_lut
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
+from upwelling.core.lut_files import read_lut, write_lut
 
 RNG = np.random.default_rng(21)
 
@@ -108,7 +108,7 @@ ROWS = "0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n"
     "LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0\n", "1 1 0 # corner\n\n"), "LUT_3D_SIZE 2\n" + ROWS.replace("0 0 1", "-0.0 +0e0 1.0E+0").rstrip(),
 ])
 def test_tolerant_of_spacing(text):
-    np.testing.assert_allclose(parse_cube(text).table, lattice(2), atol=1e-9)
+    np.testing.assert_allclose(parse_cube(text.encode()).table, lattice(2), atol=1e-9)
 
 
 @pytest.mark.parametrize(("text", "words"), [
@@ -123,7 +123,7 @@ def test_tolerant_of_spacing(text):
 ])
 def test_strict_about_the_rest(text, words):
     with pytest.raises(BadLut, match=words):
-        parse_cube(text)
+        parse_cube(text.encode())
 
 
 def test_files_that_are_no_tables(tmp_path):
@@ -143,4 +143,4 @@ def test_files_that_are_no_tables(tmp_path):
 @settings(max_examples=80, deadline=None)
 def test_any_table_survives_its_text(rows):
     table = np.array(rows, np.float32).reshape(2, 2, 2, 3)
-    np.testing.assert_allclose(parse_cube(format_cube(Lut3D(table))).table, table, atol=1e-7, rtol=1e-6)
+    np.testing.assert_allclose(parse_cube(format_cube(Lut3D(table)).encode()).table, table, atol=1e-7, rtol=1e-6)

@@ -5,7 +5,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from upwelling.core.lut import Lut1D
-from upwelling.core.lut.formats import write_lut
+from upwelling.core.lut_files import write_lut
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.services import settle_encoding
 from upwelling.web.productions.models import Production

@@ -16,7 +16,7 @@ from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.files import whole_file
 from upwelling.core.lut import Lut3D
-from upwelling.core.lut.formats import WRITERS, read_lut, write_lut
+from upwelling.core.lut_files import ENDINGS, read_lut, write_lut
 from upwelling.core.outputs import OUTPUTS
 
 
@@ -66,8 +66,8 @@ def _encodings(options: argparse.Namespace) -> int:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    if FilePath(options.lut).suffix.lower() not in WRITERS:
-        raise UnwritableFile(options.lut, f"tables are written as {', '.join(WRITERS)}.")
+    if FilePath(options.lut).suffix.lower() not in ENDINGS:
+        raise UnwritableFile(options.lut, f"tables are written as {', '.join(ENDINGS)}.")
     path = path_from(options)
     lut = bake(path, options.size, title=f"{path.input.encoding} to {path.display.output}")
     write_lut(lut, options.lut)

@@ -11,7 +11,7 @@ from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_
 from upwelling.core import engine
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import UnreadableFile, UnwritableFile
-from upwelling.core.lut.formats import read_lut
+from upwelling.core.lut_files import read_lut
 from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
 from upwelling.core.operations import run_reference
 from upwelling.core.path import CameraFile, convert_operations, legal_in

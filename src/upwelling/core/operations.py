@@ -17,7 +17,7 @@ from upwelling.core.colour_operations import Select, ShowSelection
 from upwelling.core.curves import Curve
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.encodings import Encoding
-from upwelling.core.lut.table import Lut
+from upwelling.core.lut import Lut
 from upwelling.core.spline import Spline
 
 CDL_LUMA = np.array([0.2126, 0.7152, 0.0722])

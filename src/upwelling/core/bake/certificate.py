@@ -18,7 +18,7 @@ from upwelling.core.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.encodings import legal_to_full
 from upwelling.core.errors import BadLut
 from upwelling.core.lut import Interpolation, Lut3D
-from upwelling.core.lut.formats import read_lut
+from upwelling.core.lut_files import read_lut
 from upwelling.core.path import Path
 from upwelling.core.primaries import xy_to_xyz
 

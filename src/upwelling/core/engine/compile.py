@@ -21,7 +21,7 @@ from upwelling.core.curves.table import TableCurve
 from upwelling.core.engine import tile
 from upwelling.core.engine.fold import folded
 from upwelling.core.engine.scale_kernel import CELLS_A_STOP
-from upwelling.core.lut.table import Domain, Lut, Lut1D
+from upwelling.core.lut import Domain, Lut, Lut1D
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
     Affine,

@@ -1,6 +1,6 @@
-"""Tetrahedral interpolation with 16-lane index arithmetic, as generic LLVM vector code (no processor's own intrinsics).
+"""Tetrahedral and trilinear interpolation with 16-lane index arithmetic, as generic LLVM vector code (no processor's own intrinsics).
 
-Sixteen pixels are taken apart into channels, their four lattice offsets and weights are found side by side, and each
+Sixteen pixels are taken apart into channels, their lattice offsets and weights are found side by side, and each
 lattice point is read as one 16-byte row from a table padded to four floats. Not a number and −∞ count as 0, +∞ as 1.
 """
 
@@ -67,7 +67,7 @@ def _deinterleave(b: Any, parts: list[Any], lanes: int) -> list[Any]:
     return [_shuffle(b, first_two, third, [3 * j + k for j in range(lanes)]) for k in range(3)]
 
 
-def _offsets_and_weights(b: Any, rgb: list[Any], lanes: int, last: Any, last_cell: Any, strides: Any) -> Any:
+def _cells_and_fractions(b: Any, rgb: list[Any], lanes: int, last: Any, last_cell: Any) -> Any:
     zero, one, scale, top = _constant(0.0, lanes), _constant(1.0, lanes), _splat(b, last, lanes), _splat(b, last_cell, lanes)
     cells, fractions = [], []
     for x in rgb:
@@ -76,10 +76,15 @@ def _offsets_and_weights(b: Any, rgb: list[Any], lanes: int, last: Any, last_cel
         cell = b.select(b.icmp_signed("<", cell, top), cell, top)
         cells.append(cell)
         fractions.append(b.fsub(scaled, b.sitofp(cell, _vector(_F32, lanes))))
+    return cells, fractions
+
+
+def _offsets_and_weights(b: Any, rgb: list[Any], lanes: int, last: Any, last_cell: Any, strides: Any) -> Any:
+    one = _constant(1.0, lanes)
+    cells, (r, g, bl) = _cells_and_fractions(b, rgb, lanes, last, last_cell)
     sr, sg, sb = (_splat(b, s, lanes) for s in strides)
     base = b.add(b.add(b.mul(cells[0], sr), b.mul(cells[1], sg)), b.mul(cells[2], sb))
     far = b.add(base, b.add(b.add(sr, sg), sb))
-    r, g, bl = fractions
     low, high = _least(b, r, g), _greatest(b, r, g)
     most, least = _greatest(b, high, bl), _least(b, low, bl)
     middle = _greatest(b, low, _least(b, high, bl))
@@ -98,21 +103,40 @@ def _weighted_sum(b: Any, rows: list[Any], weights: list[Any]) -> Any:
     return total
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _sixteen(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
-             stride_g: Any, stride_b: Any, out: Any) -> Any:
+def _corners(b: Any, rgb: list[Any], lanes: int, last: Any, last_cell: Any, strides: Any) -> Any:
+    """Offsets of the cell's eight corners, blue fastest, and the three fractions."""
+    cells, fractions = _cells_and_fractions(b, rgb, lanes, last, last_cell)
+    steps = [_splat(b, s, lanes) for s in strides]
+    offsets = [b.add(b.add(b.mul(cells[0], steps[0]), b.mul(cells[1], steps[1])), b.mul(cells[2], steps[2]))]
+    for step in steps:
+        offsets = [place for offset in offsets for place in (offset, b.add(offset, step))]
+    return offsets, fractions
+
+
+def _between(b: Any, near: Any, far: Any, share: Any) -> Any:
+    return b.fadd(near, b.fmul(b.fsub(far, near, flags=_FAST), share, flags=_FAST), flags=_FAST)
+
+
+def _four_of_sixteen(b: Any, lattice: Any, offsets: Any, weights: Any, j: int, trilinear: bool) -> Any:
+    rows = [_load(b, lattice, b.sext(b.extract_element(o, _I32(j)), _I64), 4) for o in offsets]
+    spread = [_shuffle(b, w, _undefined(w.type), [j] * 4) for w in weights]
+    if not trilinear:
+        return _weighted_sum(b, rows, spread)
+    for share in reversed(spread):
+        rows = [_between(b, near, far, share) for near, far in zip(rows[::2], rows[1::2], strict=True)]
+    return rows[0]
+
+
+def _generator(trilinear: bool) -> Any:
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
         def data(k: int) -> Any:
             return context.make_array(signature.args[k])(context, b, a[k]).data
 
         offset, source, lattice, target = b.mul(a[1], _I64(3)), data(0), data(2), data(8)
         parts = [_load(b, source, b.add(offset, _I64(k * LANES)), LANES) for k in range(3)]
-        offsets, weights = _offsets_and_weights(b, _deinterleave(b, parts, LANES), LANES, a[3], a[4], a[5:8])
-        pixels = []
-        for j in range(LANES):
-            rows = [_load(b, lattice, b.sext(b.extract_element(o, _I32(j)), _I64), 4) for o in offsets]
-            spread = [_shuffle(b, w, _undefined(w.type), [j] * 4) for w in weights]
-            pixels.append(_weighted_sum(b, rows, spread))
+        find = _corners if trilinear else _offsets_and_weights
+        offsets, weights = find(b, _deinterleave(b, parts, LANES), LANES, a[3], a[4], a[5:8])
+        pixels = [_four_of_sixteen(b, lattice, offsets, weights, j, trilinear) for j in range(LANES)]
         for q in range(0, LANES, 4):
             p0, p1, p2, p3 = pixels[q:q + 4]
             place = b.add(offset, _I64(q * 3))
@@ -120,8 +144,19 @@ def _sixteen(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any,
             _store(b, _shuffle(b, p1, p2, [1, 2, 4, 5]), target, b.add(place, _I64(4)))
             _store(b, _shuffle(b, p2, p3, [2, 4, 5, 6]), target, b.add(place, _I64(8)))
         return context.get_dummy_value()
+    return generate
 
-    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), generate
+
+@intrinsic  # type: ignore[untyped-decorator]
+def _sixteen(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
+             stride_g: Any, stride_b: Any, out: Any) -> Any:
+    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(False)
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def _sixteen_trilinear(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
+                       stride_g: Any, stride_b: Any, out: Any) -> Any:
+    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(True)
 
 
 @parallel
@@ -138,3 +173,16 @@ def tetrahedral_simd(image: Any, table: Any, size: Any, out: Any) -> None:
         for group in prange((blocks + 255) // 256):
             for j in range(group * 256, min(group * 256 + 256, blocks)):
                 _sixteen(image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out)
+
+
+@parallel
+def trilinear_simd(image: Any, table: Any, size: Any, out: Any) -> None:
+    """As ``tetrahedral_simd``, between all eight corners of the cell."""
+    count = image.size // 3
+    blocks = (count + 15) // 16
+    last, last_cell = np.float32(size - 1), np.int32(size - 2)
+    stride_b, stride_g, stride_r = np.int32(4), np.int32(4 * size), np.int32(4 * size * size)
+    if count >= 16:
+        for group in prange((blocks + 255) // 256):
+            for j in range(group * 256, min(group * 256 + 256, blocks)):
+                _sixteen_trilinear(image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out)

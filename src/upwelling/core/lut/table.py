@@ -11,10 +11,13 @@ import numpy as np
 from upwelling.core.arrays import Float32, Float64, as_rgb
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.lut.kernels import tetrahedral_plain, trilinear_plain
-from upwelling.core.lut.simd import LANES, tetrahedral_simd
+from upwelling.core.lut.simd import LANES, tetrahedral_simd, trilinear_simd
 
 Interpolation = Literal["tetrahedral", "trilinear"]
 Triple = tuple[float, float, float]
+LARGEST = 256
+"""Points a side of the largest cube that is read or run."""
+_KERNELS = {"tetrahedral": (tetrahedral_plain, tetrahedral_simd), "trilinear": (trilinear_plain, trilinear_simd)}
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,13 +71,12 @@ class Lut3D:
         elif out.shape != source.shape or out.dtype != np.float32 or not out.flags.c_contiguous or np.may_share_memory(out, source):
             raise ValueError(f"out must be its own contiguous float32 array of shape {source.shape}.")
         flat, flat_out = source.reshape(-1, 3), out.reshape(-1, 3)
-        if interpolation == "trilinear":
-            trilinear_plain(flat, self.table, flat_out)
-        elif plain or flat.shape[0] < LANES or self.size > 256:
-            tetrahedral_plain(flat, self.table, flat_out)
+        slow, fast = _KERNELS[interpolation]
+        if plain or flat.shape[0] < LANES or self.size > LARGEST:
+            slow(flat, self.table, flat_out)
         else:
             with KERNEL_LOCK:
-                tetrahedral_simd(flat.reshape(-1), self._padded, self.size, flat_out.reshape(-1))
+                fast(flat.reshape(-1), self._padded, self.size, flat_out.reshape(-1))
         return out
 
 
@@ -99,7 +101,7 @@ class Lut1D:
         return np.stack(channels, axis=-1).astype(np.float32)
 
 
-Lut = Lut1D | Lut3D
+
 
 
 def lattice(size: int) -> Float64:

@@ -14,7 +14,7 @@ from django.db import transaction
 from upwelling.core.bake import bake, verify
 from upwelling.core.bake.sampling import Progress
 from upwelling.core.encodings import full_to_legal, legal_to_full
-from upwelling.core.lut.formats import write_lut
+from upwelling.core.lut_files import write_lut
 from upwelling.core.path import Path
 from upwelling.web.bakes.models import Bake
 from upwelling.web.errors import Refused

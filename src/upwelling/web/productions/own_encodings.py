@@ -17,7 +17,7 @@ from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.encodings.pairs import parse_pairs
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.lut import Lut1D
-from upwelling.core.lut.formats import read_lut
+from upwelling.core.lut_files import read_lut
 from upwelling.core.primaries import PRIMARIES
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.encodings.plots import plot

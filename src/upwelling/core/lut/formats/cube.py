@@ -8,53 +8,43 @@ spacing, case of keywords and line ends, and strict about everything else, namin
 from __future__ import annotations
 
 import math
-import os
-import warnings
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from upwelling.core.errors import BadLut
-from upwelling.core.files import whole_file
-from upwelling.core.lut.table import Domain, Lut, Lut1D, Lut3D, Triple
+from upwelling.core.lut.table import LARGEST, Domain, Lut1D, Lut3D, Triple
+from upwelling.core.lut.text_kernel import LARGEST_VALUE, LONGEST_ROW, format_rows, parse_rows
 
-LARGEST_3D, LARGEST_1D = 256, 65536
-LARGEST_FILE = 700_000_000
+LARGEST_1D = 65536
 
 
-def read_cube(path: str | os.PathLike[str]) -> Lut:
-    """The table of a .cube file; raises BadLut with the line."""
-    place = Path(path)
+def parse_cube(data: bytes, name: object = "table.cube") -> Lut1D | Lut3D:
+    """The table of .cube text in UTF-8; ``name`` is used in errors."""
     try:
-        if place.stat().st_size > LARGEST_FILE:
-            raise BadLut(place, "the file is larger than any table this format may hold.")
-        text = place.read_bytes().decode("utf-8-sig")
+        data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise BadLut(place, "this is not a text file, so it is not a .cube table.") from None
-    except OSError as error:
-        raise BadLut(place, f"cannot be read ({error.strerror}).") from None
-    return parse_cube(text, place)
-
-
-def parse_cube(text: str, name: object = "table.cube") -> Lut:
-    """The table of .cube text; ``name`` is used in errors."""
+        raise BadLut(name, "this is not a text file, so it is not a .cube table.") from None
+    data = data.removeprefix(b"\xef\xbb\xbf")
+    if b"\r" in data:
+        data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     header = _Header(name)
     position, line_number = 0, 0
-    while position < len(text):
-        end = text.find("\n", position)
-        end = len(text) if end < 0 else end
-        line = text[position:end].strip()
+    while position < len(data):
+        end = data.find(b"\n", position)
+        end = len(data) if end < 0 else end
+        line = data[position:end].decode("utf-8").strip()
         if line and (line[0].isdigit() or line[0] in "+-."):
             break
         line_number += 1
         header.take(line, line_number)
         position = end + 1
     size, dimensions = header.finished(line_number)
-    rows = _numbers(text[position:], line_number + 1, name)
     wanted = size**dimensions
+    rows = _numbers(data, position, line_number + 1, wanted, name)
     if len(rows) != wanted:
-        raise BadLut(name, f"expected {wanted:,} rows of three numbers for size {size}, found {len(rows):,}.".replace(",", " "))
+        cut = " The file is cut short: copy it again from the source." if len(rows) < wanted else ""
+        raise BadLut(name, f"expected {wanted:,} rows of three numbers for size {size}, found {len(rows):,}.".replace(",", " ") + cut)
     domain = Domain(header.low, header.high)
     comments = tuple(header.comments)
     if dimensions == 1:
@@ -93,7 +83,7 @@ class _Header:
             case "LUT_1D_SIZE":
                 self._size(1, rest, number, LARGEST_1D)
             case "LUT_3D_SIZE":
-                self._size(3, rest, number, LARGEST_3D)
+                self._size(3, rest, number, LARGEST)
             case _:
                 raise BadLut(self.name, f"“{word[:40]}” is neither a keyword of this format nor a number.", number)
 
@@ -130,31 +120,19 @@ class _Header:
         return size, dimensions
 
 
-def _numbers(text: str, first_line: int, name: object) -> Any:
-    """Rows (N, 3) float32. The whole block is read at once; only a wrong one is walked line by line."""
-    if "#" not in text:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error")
-            try:
-                values = np.fromstring(text, dtype=np.float64, sep=" ")
-            except (ValueError, DeprecationWarning):
-                values = np.zeros(0)
-        if values.size and _three_on_each_line(text) and values.size % 3 == 0 and (np.abs(values) < 3e38).all():
-            return values.reshape(-1, 3).astype(np.float32)
-    return _walk(text, first_line, name)
+def _numbers(data: bytes, start: int, first_line: int, wanted: int, name: object) -> Any:
+    """Rows (N, 3) float32. The kernel reads the whole block; what it does not understand is walked line by line."""
+    rows = np.empty((wanted, 3))
+    count, position = parse_rows(np.frombuffer(data, np.uint8), start, rows)
+    if position == len(data):
+        return rows[:count].astype(np.float32)
+    rest = _walk(data[position:].decode("utf-8"), first_line + data.count(b"\n", start, position), name, count, wanted - count)
+    return np.concatenate([rows[:count].astype(np.float32), rest])
 
 
-def _three_on_each_line(text: str) -> bool:
-    letters = np.frombuffer(text.rstrip().encode("utf-8") + b"\n", dtype=np.uint8)
-    space = letters <= 32
-    starts = ~space
-    starts[1:] &= space[:-1]
-    ends = np.cumsum(starts, dtype=np.int64)[letters == 10]
-    return bool((np.diff(ends, prepend=0) == 3).all())
-
-
-def _walk(text: str, first_line: int, name: object) -> Any:
-    rows = []
+def _walk(text: str, first_line: int, name: object, before: int, room: int) -> Any:
+    """Comments and odd spacing are borne; anything else is named by its line. Rows beyond ``room`` are only counted."""
+    rows, more = [], 0
     for number, line in enumerate(text.splitlines(), first_line):
         line = line.split("#")[0].strip()
         if not line:
@@ -168,11 +146,16 @@ def _walk(text: str, first_line: int, name: object) -> Any:
             raise BadLut(name, f"expected three numbers, found “{line[:60]}”.", number) from None
         if not all(math.isfinite(v) and abs(v) < 3e38 for v in row):
             raise BadLut(name, f"the numbers must be finite, found “{line[:60]}”.", number)
-        rows.append(row)
+        if len(rows) < room:
+            rows.append(row)
+        else:
+            more += 1
+    if more:
+        raise BadLut(name, f"expected {before + room:,} rows of three numbers, found {before + room + more:,}.".replace(",", " "))
     return np.array(rows, dtype=np.float32).reshape(-1, 3)
 
 
-def format_cube(lut: Lut) -> str:
+def format_cube(lut: Lut1D | Lut3D) -> str:
     """The .cube text of a table, seven decimals, red fastest."""
     lines = [f"# {line}" for comment in lut.comments for line in comment.splitlines()]
     if lut.title:
@@ -182,28 +165,13 @@ def format_cube(lut: Lut) -> str:
         lines.append("DOMAIN_MIN " + " ".join(f"{v:.7g}" for v in lut.domain.low))
         lines.append("DOMAIN_MAX " + " ".join(f"{v:.7g}" for v in lut.domain.high))
     table = lut.table if isinstance(lut, Lut1D) else lut.table.transpose(2, 1, 0, 3).reshape(-1, 3)
-    return "\n".join(lines) + "\n" + _rows_text(table)
+    return "\n".join(lines) + "\n" + rows_text(table)
 
 
-def _rows_text(table: Any) -> str:
-    """Rows as text. Values in 0…9 take the vectorised way, as one format call per row is three times the baking."""
-    values = np.asarray(table, dtype=np.float64)
-    if values.size and values.min() >= 0 and values.max() < 9.9999999:
-        scaled = np.rint(values * 1e7).astype(np.int32)
-        text = np.empty((*values.shape, 10), dtype=np.uint8)
-        for place in range(8, 1, -1):
-            rest = scaled // 10
-            text[..., place] = scaled - 10 * rest + ord("0")
-            scaled = rest
-        text[..., 0] = scaled + ord("0")
-        text[..., 1] = ord(".")
-        text[..., 9] = ord(" ")
-        text[:, 2, 9] = ord("\n")
-        return text.tobytes().decode("ascii")
+def rows_text(table: Any) -> str:
+    """Rows as text with seven decimals."""
+    values = np.ascontiguousarray(table, dtype=np.float64)
+    if values.size and np.abs(values).max() < LARGEST_VALUE:
+        out = np.empty(values.shape[0] * LONGEST_ROW, np.uint8)
+        return out[: format_rows(values, out)].tobytes().decode("ascii")
     return "".join("{:.7f} {:.7f} {:.7f}\n".format(*row) for row in values)
-
-
-def write_cube(lut: Lut, path: str | os.PathLike[str]) -> None:
-    """Writes the table, whole or not at all."""
-    with whole_file(path) as temporary:
-        temporary.write_text(format_cube(lut), encoding="utf-8", newline="\n")

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 
@@ -49,19 +49,24 @@ def soft_limit(reach: Float64) -> Float64:
 def reach_scale(lightness: Float64, q: Float64, lms_to_rgb: Float64) -> Float64:
     """The share k (N,) of the offsets q (N, 3) that is kept about the neutral of ``lightness`` (N,) in 0…1."""
     scale = np.ones_like(lightness)
+    offsets, rows = np.ascontiguousarray(q.T), [[float(v) for v in row] for row in lms_to_rgb]
 
-    def rgb_at(k: Float64, index: Any = slice(None)) -> Float64:
-        root = lightness[index][:, None] + k[:, None] * q[index]
-        return np.asarray((root**3) @ lms_to_rgb.T)
+    def outside(k: Float64, level: Float64, away: Float64) -> Float64:
+        # Channel by channel: reductions over an axis of three take most of the time otherwise.
+        roots = [level + k * part for part in away]
+        cubes = [root * root * root for root in roots]
+        out = np.zeros(level.shape, dtype=bool)
+        for a, b, c in rows:
+            channel = a * cubes[0] + b * cubes[1] + c * cubes[2]
+            out |= (channel < 0) | (channel > 1)
+        return out
 
-    def outside(rgb: Float64) -> Float64:
-        return np.asarray((rgb.min(axis=-1) < 0) | (rgb.max(axis=-1) > 1))
-
-    far = np.flatnonzero(outside(rgb_at(np.full_like(lightness, 1 / KNEE))))
+    far = np.flatnonzero(outside(np.full_like(lightness, 1 / KNEE), lightness, offsets))
+    level, away = lightness[far], offsets[:, far]
     low, high = np.zeros(far.size), np.full(far.size, 1 / KNEE)
     for _ in range(BISECTIONS):
         middle = (low + high) / 2
-        out = outside(rgb_at(middle, far))
+        out = outside(middle, level, away)
         low, high = np.where(out, low, middle), np.where(out, middle, high)
     edge = np.maximum(low, 1e-30)
     scale[far] = soft_limit(1 / edge) * edge

@@ -1,0 +1,339 @@
+"""The Common LUT Format: XML with process nodes.
+
+Source: Academy/ASC S-2014-006, "A Common File Format for Look-Up Tables", version 3.0 (element names, attributes, defaults and rules from
+memory). Values of integer depths are read over their full scale. What a reader must refuse is refused with its line.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+from xml.sax.saxutils import escape, quoteattr
+
+import numpy as np
+
+from upwelling.core.errors import BadLut
+from upwelling.core.lut.formats.cube import rows_text
+from upwelling.core.lut.process import (
+    CDL_STYLES,
+    EXPONENT_STYLES,
+    LOG_STYLES,
+    CdlNode,
+    ExponentNode,
+    LogNode,
+    LogParams,
+    MatrixNode,
+    Node,
+    ProcessList,
+    RangeNode,
+    TableNode,
+)
+from upwelling.core.lut.table import LARGEST, Lut1D, Lut3D
+from upwelling.core.lut.text_kernel import parse_rows
+from upwelling.core.lut.xml_tree import Element, parse_xml
+
+VERSION = "3"
+NAMESPACE = "urn:AMPAS:CLF:v3.0"
+FULL_SCALE = {"8i": 255.0, "10i": 1023.0, "12i": 4095.0, "16i": 65535.0, "16f": 1.0, "32f": 1.0}
+_DESCRIPTIVE = ("Description", "InputDescriptor", "OutputDescriptor", "Info")
+MOST_NODES = 200
+
+
+def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
+    """The process list of a file; raises BadLut with the line."""
+    root = parse_xml(data, name)
+    if root.name != "ProcessList":
+        raise BadLut(name, f"the outermost element should be ProcessList, found “{root.name[:40]}”.", root.line)
+    version = root.attributes.get("compCLFversion")
+    if version is None or version.split(".")[0] not in ("1", "2", "3"):
+        raise BadLut(name, f"compCLFversion should be 3 (or 1 or 2), found {'none' if version is None else f'“{version[:20]}”'}.", root.line)
+    if "id" not in root.attributes:
+        raise BadLut(name, "the ProcessList has no id attribute.", root.line)
+    nodes: list[Node] = []
+    depth = ""
+    for element in root.children:
+        if element.name in _DESCRIPTIVE:
+            continue
+        if element.name not in _READERS:
+            raise BadLut(name, f"“{element.name[:40]}” is no process node of this format.", element.line)
+        if len(nodes) >= MOST_NODES:
+            raise BadLut(name, f"there are more than {MOST_NODES} process nodes.", element.line)
+        low, high = (_depth(element, which, name) for which in ("inBitDepth", "outBitDepth"))
+        if depth and element.attributes["inBitDepth"] != depth:
+            raise BadLut(name, f"inBitDepth is {element.attributes['inBitDepth']}, but the node before gives {depth}.", element.line)
+        depth = element.attributes["outBitDepth"]
+        nodes.append(_READERS[element.name](element, low, high, name))
+    if not nodes:
+        raise BadLut(name, "there is no process node in it.", root.line)
+
+    def text(kind: str) -> str:
+        found = root.child(kind)
+        return found.text[:300] if found else ""
+
+    return ProcessList(tuple(nodes), root.attributes.get("name", "")[:120], tuple(c.text[:300] for c in root.children if c.name == "Description"),
+                       text("InputDescriptor"), text("OutputDescriptor"), root.attributes["id"][:200])
+
+
+def _depth(element: Element, which: str, name: object) -> float:
+    said = element.attributes.get(which)
+    if said not in FULL_SCALE:
+        raise BadLut(name, f"{element.name} needs {which}, one of {', '.join(FULL_SCALE)}; found {said!r}.", element.line)
+    return FULL_SCALE[said]
+
+
+def _number(text: str | None, what: str, element: Element, name: object) -> float:
+    try:
+        value = float(text or "")
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise BadLut(name, f"{what} should be a number, found “{(text or '')[:40]}”.", element.line)
+    return value
+
+
+def _numbers(element: Element, wanted: int, name: object) -> Any:
+    if wanted % 3 == 0:  # three on each line, as tables are written, is read by the kernel
+        text, rows = element.text.encode(), np.empty((wanted // 3, 3))
+        count, position = parse_rows(np.frombuffer(text, np.uint8), 0, rows)
+        if count == len(rows) and position == len(text):
+            return rows.ravel()
+    parts = element.text.split()
+    if len(parts) != wanted:
+        raise BadLut(name, f"{element.name} should hold {wanted} numbers, found {len(parts)}.", element.line)
+    try:
+        values = np.array(parts, dtype=np.float64)
+    except ValueError:
+        wrong = next(k for k, part in enumerate(parts) if not _reads(part))
+        raise BadLut(name, f"entry {wrong + 1} of {element.name} should be a number, found “{parts[wrong][:40]}”.", element.line) from None
+    if not np.isfinite(values).all() or (np.abs(values) > 3e38).any():
+        wrong = int(np.argmax(~(np.abs(values) <= 3e38)))
+        raise BadLut(name, f"entry {wrong + 1} of {element.name} is not a finite number.", element.line)
+    return values
+
+
+def _reads(part: str) -> bool:
+    try:
+        float(part)
+    except ValueError:
+        return False
+    return True
+
+
+def _array(element: Element, name: object) -> tuple[Element, list[int]]:
+    array = element.child("Array")
+    if array is None:
+        raise BadLut(name, f"{element.name} has no Array.", element.line)
+    try:
+        dims = [int(part) for part in array.attributes.get("dim", "").split()]
+    except ValueError:
+        dims = []
+    if not dims or min(dims) < 1 or max(dims) > 65536:
+        raise BadLut(name, f"the Array's dim should be whole numbers, found “{array.attributes.get('dim', '')[:40]}”.", array.line)
+    return array, dims
+
+
+def _matrix(element: Element, low: float, high: float, name: object) -> Node:
+    array, dims = _array(element, name)
+    if dims[:2] not in ([3, 3], [3, 4]):
+        raise BadLut(name, "a Matrix has dim 3 3 or 3 4.", array.line)
+    values = _numbers(array, 3 * dims[1], name).reshape(3, dims[1])
+    offsets = values[:, 3:] / high if dims[1] == 4 else np.zeros((3, 1))
+    rows = np.concatenate([values[:, :3] * low / high, offsets], axis=1)
+    return MatrixNode(tuple((float(a), float(b), float(c), float(d)) for a, b, c, d in rows))
+
+
+def _range(element: Element, low: float, high: float, name: object) -> Node:
+    ends: dict[str, float | None] = {}
+    for key, scale in (("minInValue", low), ("maxInValue", low), ("minOutValue", high), ("maxOutValue", high)):
+        found = element.child(key)
+        ends[key] = None if found is None else _number(found.text, key, found, name) / scale
+    low_in, high_in, low_out, high_out = ends.values()
+    if (low_in is None) != (low_out is None) or (high_in is None) != (high_out is None) or (low_in is None and high_in is None):
+        raise BadLut(name, "a Range needs minInValue with minOutValue, maxInValue with maxOutValue, or all four.", element.line)
+    if low_in is not None and high_in is not None:
+        if high_in <= low_in:
+            raise BadLut(name, "maxInValue is not above minInValue.", element.line)
+    elif abs((low_in if low_in is not None else high_in) - (low_out if low_out is not None else high_out)) > 1e-6:  # type: ignore[operator]
+        raise BadLut(name, "with one end only, a Range's in and out value must be the same level.", element.line)
+    style = element.attributes.get("style", "Clamp")
+    if style not in ("Clamp", "noClamp"):
+        raise BadLut(name, f"a Range's style is Clamp or noClamp, found “{style[:40]}”.", element.line)
+    return RangeNode(low_in, high_in, low_out, high_out, style == "Clamp")
+
+
+def _style(element: Element, known: tuple[str, ...], default: str, name: object) -> Any:
+    style = element.attributes.get("style", default)
+    if style not in known:
+        raise BadLut(name, f"{element.name} has style {', '.join(known)}; found “{style[:40]}”.", element.line)
+    return style
+
+
+def _by_channel(element: Element, kind: str, name: object) -> list[Element | None]:
+    """The parameters of red, green and blue: one element for all, or one each."""
+    out: list[Element | None] = [None, None, None]
+    for found in element.children:
+        if found.name != kind:
+            continue
+        channel = found.attributes.get("channel")
+        if channel is not None and channel not in "RGB":
+            raise BadLut(name, f"channel is R, G or B, found “{channel[:20]}”.", found.line)
+        for place in range(3) if channel is None else ["RGB".index(channel)]:
+            out[place] = found
+    return out
+
+
+def _log(element: Element, low: float, high: float, name: object) -> Node:
+    style = _style(element, LOG_STYLES, "", name)
+    if style in ("log10", "log2", "antiLog10", "antiLog2"):
+        return LogNode(style)
+    camera = style.startswith("camera")
+    params = []
+    for found in _by_channel(element, "LogParams", name):
+        if found is None:
+            raise BadLut(name, f"Log of style {style} needs LogParams for every channel.", element.line)
+
+        def get(key: str, default: float, found: Element = found) -> float:
+            return _number(found.attributes[key], key, found, name) if key in found.attributes else default
+
+        if camera and "linSideBreak" not in found.attributes:
+            raise BadLut(name, f"Log of style {style} needs linSideBreak.", found.line)
+        one = LogParams(get("base", 2.0), get("logSideSlope", 1.0), get("logSideOffset", 0.0), get("linSideSlope", 1.0), get("linSideOffset", 0.0),
+                        get("linSideBreak", 0.0) if camera else None,
+                        get("linearSlope", 0.0) if camera and "linearSlope" in found.attributes else None)
+        if one.base <= 0 or one.base == 1 or one.log_slope == 0 or one.lin_slope == 0 or one.toe_slope == 0 or (
+                camera and one.lin_slope * (one.break_lin or 0.0) + one.lin_offset <= 0):
+            raise BadLut(name, "its constants make no curve: a slope is 0, the base is not above 0, or the break lies outside the logarithm.", found.line)
+        params.append(one)
+    return LogNode(style, (params[0], params[1], params[2]))
+
+
+def _exponent(element: Element, low: float, high: float, name: object) -> Node:
+    style = _style(element, EXPONENT_STYLES, "", name)
+    exponents, offsets = [], []
+    for found in _by_channel(element, "ExponentParams", name):
+        exponent = 1.0 if found is None else _number(found.attributes.get("exponent"), "exponent", found, name)
+        offset = 0.0 if found is None else _number(found.attributes.get("offset", "0"), "offset", found, name)
+        if not 0.01 <= exponent <= 100 or not 0 <= offset <= 0.9:
+            raise BadLut(name, f"the exponent lies within 0.01…100 and the offset within 0…0.9; found {exponent:g} and {offset:g}.", element.line)
+        exponents.append(exponent)
+        offsets.append(offset)
+    return ExponentNode(style, (exponents[0], exponents[1], exponents[2]), (offsets[0], offsets[1], offsets[2]))
+
+
+def cdl_node(element: Element, name: object, style: Any = "Fwd") -> CdlNode:
+    """Slope, offset, power and saturation of an element that holds SOPNode and SatNode."""
+    triples = {"Slope": (1.0, 1.0, 1.0), "Offset": (0.0, 0.0, 0.0), "Power": (1.0, 1.0, 1.0)}
+    for kind in triples:
+        found = next(element.every(kind), None)
+        if found is not None:
+            r, g, b = _numbers(found, 3, name)
+            triples[kind] = (float(r), float(g), float(b))
+    found = next(element.every("Saturation"), None)
+    saturation = 1.0 if found is None else _number(found.text, "Saturation", found, name)
+    if min(triples["Slope"]) < 0 or min(triples["Power"]) <= 0 or saturation < 0:
+        raise BadLut(name, "a slope or the saturation is below 0, or a power is not above 0.", element.line)
+    if style.startswith("Rev") and (saturation == 0 or min(triples["Slope"]) == 0):
+        raise BadLut(name, "slope or saturation is 0, so there is no reverse of it.", element.line)
+    return CdlNode(triples["Slope"], triples["Offset"], triples["Power"], saturation, style)
+
+
+def _cdl(element: Element, low: float, high: float, name: object) -> Node:
+    return cdl_node(element, name, _style(element, CDL_STYLES, "Fwd", name))
+
+
+def _lut1d(element: Element, low: float, high: float, name: object) -> Node:
+    array, dims = _array(element, name)
+    half = element.attributes.get("halfDomain") == "true"
+    if len(dims) != 2 or dims[0] < 2 or dims[1] not in (1, 3) or (half and dims[0] != 65536):
+        raise BadLut(name, "a LUT1D has dim N 1 or N 3, with N from 2, and 65536 for a half domain.", array.line)
+    values = _numbers(array, dims[0] * dims[1], name).reshape(dims)
+    if element.attributes.get("rawHalfs") == "true":
+        if (values < 0).any() or (values > 65535).any() or (values % 1).any():
+            raise BadLut(name, "entries of rawHalfs are whole numbers from 0 to 65535.", array.line)
+        values = values.astype(np.uint16).view(np.float16).astype(np.float64)
+        if half:
+            values = np.nan_to_num(values, nan=0.0, posinf=65504.0, neginf=-65504.0)
+        elif not np.isfinite(values).all():
+            raise BadLut(name, "an entry of rawHalfs is no finite number.", array.line)
+    else:
+        values = values / high
+    return TableNode(Lut1D(np.ascontiguousarray(np.broadcast_to(values, (dims[0], 3)), dtype=np.float32)), half=half)
+
+
+def _lut3d(element: Element, low: float, high: float, name: object) -> Node:
+    array, dims = _array(element, name)
+    if len(dims) != 4 or len(set(dims[:3])) != 1 or dims[3] != 3 or not 2 <= dims[0] <= LARGEST:
+        raise BadLut(name, f"a LUT3D has dim N N N 3 with N from 2 to {LARGEST}.", array.line)
+    interpolation = element.attributes.get("interpolation", "trilinear")
+    if interpolation not in ("trilinear", "tetrahedral"):
+        raise BadLut(name, f"a LUT3D's interpolation is trilinear or tetrahedral, found “{interpolation[:40]}”.", element.line)
+    values = _numbers(array, dims[0] ** 3 * 3, name).reshape(dims) / high
+    return TableNode(Lut3D(np.ascontiguousarray(values, dtype=np.float32)), interpolation)  # type: ignore[arg-type]
+
+
+_READERS = {"Matrix": _matrix, "Range": _range, "Log": _log, "Exponent": _exponent, "ASC_CDL": _cdl, "LUT1D": _lut1d, "LUT3D": _lut3d}
+
+
+def format_clf(process: ProcessList) -> str:
+    """The XML text of a process list, all depths 32f."""
+    about = "".join(f"  <Description>{escape(line)}</Description>\n" for line in process.comments)
+    about += "".join(f"  <{kind}>{escape(text)}</{kind}>\n" for kind, text in (
+        ("InputDescriptor", process.input_descriptor), ("OutputDescriptor", process.output_descriptor)) if text)
+    body = "".join(_node_text(node) for node in process.nodes)
+    return (f'<?xml version="1.0" encoding="UTF-8"?>\n<ProcessList xmlns="{NAMESPACE}" id={quoteattr(process.identifier or "upwelling")} '
+            f'name={quoteattr(process.title or "table")} compCLFversion="{VERSION}">\n{about}{body}</ProcessList>\n')
+
+
+def _open(kind: str, attributes: str = "") -> str:
+    return f'  <{kind} inBitDepth="32f" outBitDepth="32f"{attributes}>\n'
+
+
+def _spelled(*values: float) -> str:
+    return " ".join(f"{v:.10g}" for v in values)
+
+
+def sop_text(node: CdlNode, indent: str) -> str:
+    """SOPNode and SatNode, as CLF and ASC CDL files hold them."""
+    return (f"{indent}<SOPNode>\n{indent}  <Slope>{_spelled(*node.slope)}</Slope>\n{indent}  <Offset>{_spelled(*node.offset)}</Offset>\n"
+            f"{indent}  <Power>{_spelled(*node.power)}</Power>\n{indent}</SOPNode>\n"
+            f"{indent}<SatNode>\n{indent}  <Saturation>{_spelled(node.saturation)}</Saturation>\n{indent}</SatNode>\n")
+
+
+def _node_text(node: Node) -> str:
+    match node:
+        case MatrixNode():
+            offsets = any(row[3] for row in node.rows)
+            rows = "".join("      " + _spelled(*(row if offsets else row[:3])) + "\n" for row in node.rows)
+            return _open("Matrix") + f'    <Array dim="3 {4 if offsets else 3}">\n{rows}    </Array>\n  </Matrix>\n'
+        case RangeNode():
+            ends = zip(("minInValue", "maxInValue", "minOutValue", "maxOutValue"), (node.low_in, node.high_in, node.low_out, node.high_out), strict=True)
+            body = "".join(f"    <{key}>{_spelled(value)}</{key}>\n" for key, value in ends if value is not None)
+            return _open("Range", "" if node.clamp else ' style="noClamp"') + body + "  </Range>\n"
+        case LogNode():
+            return _open("Log", f' style="{node.style}"') + "".join(_log_text(p, c) for c, p in zip("RGB", node.params, strict=True)
+                                                                   if "To" in node.style) + "  </Log>\n"
+        case ExponentNode():
+            rows = "".join(f'    <ExponentParams channel="{c}" exponent="{g:.10g}"' + (f' offset="{o:.10g}"' if node.style.startswith("mon") else "") + "/>\n"
+                           for c, g, o in zip("RGB", node.exponents, node.offsets, strict=True))
+            return _open("Exponent", f' style="{node.style}"') + rows + "  </Exponent>\n"
+        case CdlNode():
+            return _open("ASC_CDL", f' style="{node.style}"') + sop_text(node, "    ") + "  </ASC_CDL>\n"
+        case TableNode():
+            return _table_text(node)
+    raise TypeError(f"No element for {type(node).__name__}.")
+
+
+def _log_text(p: LogParams, channel: str) -> str:
+    camera = "" if p.break_lin is None else f' linSideBreak="{p.break_lin:.12g}"' + ("" if p.toe_slope is None else f' linearSlope="{p.toe_slope:.12g}"')
+    return (f'    <LogParams channel="{channel}" base="{p.base:.10g}" logSideSlope="{p.log_slope:.12g}" logSideOffset="{p.log_offset:.12g}" '
+            f'linSideSlope="{p.lin_slope:.12g}" linSideOffset="{p.lin_offset:.12g}"{camera}/>\n')
+
+
+def _table_text(node: TableNode) -> str:
+    table = node.lut.table
+    if isinstance(node.lut, Lut1D):
+        attributes = ' halfDomain="true"' if node.half else ' interpolation="linear"'
+        return _open("LUT1D", attributes) + f'    <Array dim="{node.lut.size} 3">\n{rows_text(table)}    </Array>\n  </LUT1D>\n'
+    n = node.lut.size
+    return (_open("LUT3D", f' interpolation="{node.interpolation or "trilinear"}"') +
+            f'    <Array dim="{n} {n} {n} 3">\n{rows_text(table.reshape(-1, 3))}    </Array>\n  </LUT3D>\n')

@@ -1,0 +1,76 @@
+"""A small, safe XML reader: elements with their line numbers, no document type, no entities of its own, bounded size and depth."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from xml.parsers import expat
+
+from upwelling.core.errors import BadLut
+
+DEEPEST, MOST_ELEMENTS, LARGEST = 64, 100_000, 1_500_000_000
+
+
+@dataclass
+class Element:
+    """One element: local name without namespace, attributes, text directly inside, children, and its line (from 1)."""
+
+    name: str
+    attributes: dict[str, str]
+    line: int
+    text: str = ""
+    children: list[Element] = field(default_factory=list)
+
+    def child(self, name: str) -> Element | None:
+        """The first child of that name."""
+        return next((c for c in self.children if c.name == name), None)
+
+    def every(self, *names: str) -> Iterator[Element]:
+        """All elements of these names, below this one, in order."""
+        for child in self.children:
+            if child.name in names:
+                yield child
+            yield from child.every(*names)
+
+
+def parse_xml(data: bytes, name: object) -> Element:
+    """The root element; raises BadLut with the line. A DOCTYPE is refused: nothing is fetched and nothing expands."""
+    if len(data) > LARGEST:
+        raise BadLut(name, "the file is larger than any table may be.")
+    parser = expat.ParserCreate(namespace_separator=" ")
+    parser.buffer_text = True
+    root: list[Element] = []
+    stack: list[Element] = []
+    texts: list[list[str]] = []
+    count = 0
+
+    def start(tag: str, attributes: dict[str, str]) -> None:
+        nonlocal count
+        count += 1
+        if len(stack) >= DEEPEST or count > MOST_ELEMENTS:
+            raise BadLut(name, "there are more elements, or deeper ones, than any table has.", parser.CurrentLineNumber)
+        plain = {key.rsplit(" ", 1)[-1]: value for key, value in attributes.items()}
+        element = Element(tag.rsplit(" ", 1)[-1], plain, parser.CurrentLineNumber)
+        (stack[-1].children if stack else root).append(element)
+        stack.append(element)
+        texts.append([])
+
+    def end(tag: str) -> None:
+        stack.pop().text = "".join(texts.pop()).strip()
+
+    def characters(text: str) -> None:
+        if texts:
+            texts[-1].append(text)
+
+    def refused(*found: object) -> None:
+        raise BadLut(name, "a document type (DOCTYPE) stands in the file; tables have none. Remove it.", parser.CurrentLineNumber)
+
+    parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
+    parser.StartDoctypeDeclHandler = refused
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError as error:
+        raise BadLut(name, f"this is not well-formed XML ({expat.ErrorString(error.code)}).", error.lineno) from None
+    except (ValueError, LookupError):
+        raise BadLut(name, "its text encoding is not known. Save it as UTF-8.") from None
+    return root[0]
