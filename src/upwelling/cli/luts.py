@@ -8,15 +8,19 @@ import sys
 from pathlib import Path as FilePath
 from typing import Any
 
-import numpy as np
+from pydantic import ValidationError
 
 from upwelling.cli.paths import add_path_options, path_from
-from upwelling.core.bake import Certificate, bake, verify
+from upwelling.core.bake import RECEIVERS, BakeOrder, Certificate, bake, solve, verify
+from upwelling.core.bake.receivers import plain_receiver
+from upwelling.core.bake.samples import read_frames
+from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import UnwritableFile
+from upwelling.core.errors import BadValue, RecipeError, UnwritableFile, refusal
 from upwelling.core.files import whole_file
-from upwelling.core.lut import Lut3D
-from upwelling.core.lut_files import ENDINGS, read_lut, write_lut
+from upwelling.core.lut_evidence import evidence
+from upwelling.core.lut_facts import measure
+from upwelling.core.lut_files import ENDINGS, format_of, read_lut, write_lut
 from upwelling.core.outputs import OUTPUTS
 
 
@@ -26,23 +30,54 @@ def add_commands(commands: Any) -> None:
     listing.add_argument("--json", action="store_true")
     listing.set_defaults(run=_encodings)
 
-    baking = commands.add_parser("bake", help="bake the path into a .cube table")
-    baking.add_argument("lut", metavar="OUT.cube")
+    baking = commands.add_parser("bake", help="bake the path into a table: .cube, .clf, or a Hald image (.png)")
+    baking.add_argument("lut", metavar="OUT")
     add_path_options(baking)
-    baking.add_argument("--size", type=int, default=33, help="grid points a side (default: 33)")
+    _add_order_options(baking)
+    baking.add_argument("--solve", action="store_true", help="take the smallest grid (and a shaper, in .clf) that holds")
     baking.add_argument("--report", metavar="FILE.json", help="verify what was written and save the certificate")
     baking.set_defaults(run=_bake)
 
     verifying = commands.add_parser("verify", help="test a table against the exact path: exit 0 holds, 1 does not, 2 cannot tell")
     verifying.add_argument("lut", metavar="LUT")
+    verifying.add_argument("--certificate", metavar="FILE.json", help="reproduce this certificate (default, without a path: the one beside the table)")
+    verifying.add_argument("--frames", metavar="FILE.png", help="the tested frames' pixels (default: the file beside the certificate)")
     add_path_options(verifying)
+    _add_order_options(verifying)
     verifying.add_argument("--json", action="store_true")
     verifying.set_defaults(run=_verify)
 
-    inspecting = commands.add_parser("inspect", help="say what a table is and does")
+    inspecting = commands.add_parser("inspect", help="say what a table is and does, and what it may be for")
     inspecting.add_argument("lut", metavar="LUT")
     inspecting.add_argument("--json", action="store_true")
     inspecting.set_defaults(run=_inspect)
+
+
+def _add_order_options(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)")
+    parser.add_argument("--curve", action="store_true", help="a 1D table")
+    parser.add_argument("--shaper", action="store_true", help="a shaper before the cube (.clf)")
+    parser.add_argument("--receiver", metavar="NAME", help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)")
+    parser.add_argument("--start", choices=STARTS, default="camera", help="the stage before which the table begins (default: camera)")
+    parser.add_argument("--end", choices=ENDS, default="display", help="the stage after which it ends (default: display)")
+    parser.add_argument("--carrier", default="", metavar="ENCODING", help="what light is coded as between stages (default: the working log)")
+
+
+def _order(options: argparse.Namespace) -> BakeOrder:
+    path, form = path_from(options), format_of(options.lut)
+    if form is None:
+        raise UnwritableFile(options.lut, f"tables are written as {', '.join(ENDINGS)}.")
+    receiver = plain_receiver(33 if options.curve else options.size, path.camera.range, path.display.range)
+    if options.receiver:
+        receiver = next((r for r in RECEIVERS if r.name.lower() == options.receiver.lower()), receiver)
+        if receiver.name.lower() != options.receiver.lower():
+            raise BadValue(f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}.")
+    elif options.solve if "solve" in options else False:
+        receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65)})
+    return BakeOrder.checked({
+        "path": path, "section": {"start": options.start, "end": options.end, "carrier": options.carrier}, "receiver": receiver, "format": form.name,
+        "dimensions": 1 if options.curve else 3, "size": receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size,
+        "shaper": "adapted" if options.shaper else "none"})
 
 
 def _encodings(options: argparse.Namespace) -> int:
@@ -66,14 +101,18 @@ def _encodings(options: argparse.Namespace) -> int:
 
 
 def _bake(options: argparse.Namespace) -> int:
-    if FilePath(options.lut).suffix.lower() not in ENDINGS:
-        raise UnwritableFile(options.lut, f"tables are written as {', '.join(ENDINGS)}.")
-    path = path_from(options)
-    lut = bake(path, options.size, title=f"{path.input.encoding} to {path.display.output}")
-    write_lut(lut, options.lut)
+    order = _order(options)
+    if options.solve:
+        solution = solve(order)
+        best = solution.chosen or solution.nearest
+        order = order.model_copy(update={"size": best.size, "shaper": best.shaper})
+        for tried in solution.tried:
+            mark = "→" if tried is best else " "
+            sys.stderr.write(f"{mark} {tried.size:3}³{' shaper' if tried.shaper != 'none' else '       '}  {tried.share:6.2f} × the tolerance\n")
+    write_lut(bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"), options.lut)
     if not options.report:
         return 0
-    certificate = verify(options.lut, path)
+    certificate = verify(options.lut, order)
     with whole_file(options.report) as temporary:
         temporary.write_text(certificate.model_dump_json(indent=2) + "\n", encoding="utf-8")
     _say(certificate, sys.stderr)
@@ -81,38 +120,63 @@ def _bake(options: argparse.Namespace) -> int:
 
 
 def _verify(options: argparse.Namespace) -> int:
-    certificate = verify(options.lut, path_from(options))
+    table = FilePath(options.lut)
+    beside = table.with_name(table.name + ".certificate.json")
+    given = options.certificate or (beside if not (options.recipe or options.source) and beside.exists() else None)
+    if given is None:
+        certificate, before = verify(table, _order(options)), None
+    else:
+        before = _read_certificate(FilePath(given))
+        frames, place = [], FilePath(options.frames) if options.frames else FilePath(given).with_name(table.name + ".frames.png")
+        if before.frames and place.exists():
+            frames = read_frames(place, [(f.name, f.count, f.outside) for f in before.frames])
+        elif before.frames:
+            sys.stderr.write(f"upwelling: {place.name} is missing, so the frames' pixels are not tested again.\n")
+        certificate = verify(table, before.bake_order, frames=frames, tolerances=before.tolerances)
     if options.json:
         print(certificate.model_dump_json(indent=2))
     else:
         _say(certificate, sys.stdout)
-    return 0 if certificate.holds else 1
+    if before is not None:
+        same = certificate.lut_sha256 == before.lut_sha256
+        sys.stderr.write(f"upwelling: the file is {'the one' if same else 'not the one'} its certificate was made for (SHA-256 {'equal' if same else 'differs'}).\n")
+        if not same:
+            return 1
+    return 0 if certificate.usable else 1
+
+
+def _read_certificate(place: FilePath) -> Certificate:
+    try:
+        return Certificate.model_validate_json(place.read_bytes())
+    except OSError as error:
+        raise RecipeError(f"{place.name} cannot be read ({error.strerror}).") from None
+    except ValidationError as error:
+        raise RecipeError(f"{place.name} is no certificate this program reads ({refusal(error)})") from None
 
 
 def _say(certificate: Certificate, stream: Any) -> None:
     stream.write(f"{certificate.lut_file}: {certificate.verdict}\n")
     for figures in certificate.sets:
-        stream.write(f"  {figures.name:20} {figures.count:7d} samples   ΔE 2000 median {figures.median:.3f}   "
+        stream.write(f"  {figures.name:20} {figures.count:7d} samples   {certificate.metric} median {figures.median:.3f}   "
                      f"95 % {figures.p95:.3f}   99 % {figures.p99:.3f}   max {figures.maximum:.2f}\n")
-    for reason in certificate.reasons:
-        stream.write(f"  {reason}\n")
+    stream.write(f"  {'worst place hunted':20} {certificate.hunt_samples:7d} samples   {certificate.metric} {certificate.hunted.delta_e:.2f} at code "
+                 + " ".join(f"{v:.4f}" for v in certificate.hunted.code) + "\n")
+    for finding in certificate.findings:
+        stream.write(f"  {finding}\n")
 
 
 def _inspect(options: argparse.Namespace) -> int:
     lut = read_lut(options.lut)
-    table = np.asarray(lut.table, dtype=np.float64)
-    ramp = np.repeat(np.linspace(0, 1, 1025)[:, None], 3, axis=1)
-    low, high = np.array(lut.domain.low), np.array(lut.domain.high)
-    neutral = lut.apply(low + ramp * (high - low)).astype(np.float64)
+    found, seems = measure(lut), evidence(lut)
+    neutral = found.curves[0]
     facts = {
-        "file": FilePath(options.lut).name, "title": lut.title, "dimensions": 3 if isinstance(lut, Lut3D) else 1,
-        "size": lut.size, "domain": {"low": list(lut.domain.low), "high": list(lut.domain.high)},
-        "lowest": [float(v) for v in table.reshape(-1, 3).min(axis=0)],
-        "highest": [float(v) for v in table.reshape(-1, 3).max(axis=0)],
-        "entries_at_or_beyond_0_or_1": float(np.mean(((table <= 0) | (table >= 1)).any(axis=-1))),
-        "neutral_output": {f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * 1024)]] for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)},
-        "neutral_spread": float((neutral.max(axis=-1) - neutral.min(axis=-1)).max()),
-        "neutral_falls": [int(n) for n in (np.diff(neutral, axis=0) < -2e-6).sum(axis=0)],
+        "file": FilePath(options.lut).name, "title": lut.title, "kind": found.kind, "dimensions": {"1D": 1, "3D": 3}.get(found.kind, 0), "size": lut.size,
+        "nodes": list(found.nodes), "domain": {"low": list(found.low), "high": list(found.high)}, "lowest": list(found.lowest), "highest": list(found.highest),
+        "entries_at_or_below_0": found.clipped_low, "entries_at_or_above_1": found.clipped_high,
+        "neutral_output": {f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * (len(neutral) - 1))]] for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)},
+        "neutral_spread": found.neutral_spread, "neutral_falls": list(found.neutral_falls), "second_difference_10bit": {"mean": found.roughness_mean, "worst": found.roughness_worst},
+        "cells_turned_inside_out": found.folds, "evidence": list(seems.sentences),
+        "nearest": [f"{n.expects} → {n.gives}{', legal codes' if n.codes_legal else ''}: {n.mean_codes:.1f} codes of 10 bit on average, {n.worst_codes:.0f} at worst" for n in seems.nearest],
         "comments": list(lut.comments),
     }
     if options.json:

@@ -9,12 +9,13 @@ from typing import Any
 from upwelling.cli.footage import add_frame_option, read_frame
 from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_option, path_from
 from upwelling.core import engine
+from upwelling.core.declared_lut import legal_in
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import UnreadableFile, UnwritableFile
 from upwelling.core.lut_files import read_lut
 from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
 from upwelling.core.operations import run_reference
-from upwelling.core.path import CameraFile, convert_operations, legal_in
+from upwelling.core.path import CameraFile, convert_operations
 from upwelling.core.raw import RawSettings
 from upwelling.core.rendering import to_scene
 

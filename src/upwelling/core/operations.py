@@ -17,7 +17,7 @@ from upwelling.core.colour_operations import Select, ShowSelection
 from upwelling.core.curves import Curve
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.encodings import Encoding
-from upwelling.core.lut import Lut
+from upwelling.core.lut import Interpolation, Lut
 from upwelling.core.spline import Spline
 
 CDL_LUMA = np.array([0.2126, 0.7152, 0.0722])
@@ -220,12 +220,13 @@ class BalanceHighlights:
 
 @dataclass(frozen=True)
 class ApplyLut:
-    """A lookup table; tetrahedral in 3D, linear in 1D. float32 in both paths, as tables are."""
+    """A lookup table; 1D ones are linear. float32 in both paths, as tables are."""
 
     lut: Lut
+    interpolation: Interpolation = "tetrahedral"
 
     def apply(self, rgb: Float64) -> Float64:
-        return np.asarray(self.lut.apply(rgb, plain=True), dtype=np.float64)
+        return np.asarray(self.lut.apply(rgb, self.interpolation, plain=True), dtype=np.float64)
 
 
 def run_reference(operations: Sequence[Operation], rgb: Float64) -> Float64:

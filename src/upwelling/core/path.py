@@ -17,13 +17,13 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from upwelling.core.arrays import Float64
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.curves.hlg import Ootf
+from upwelling.core.declared_lut import legal_in, legal_out
 from upwelling.core.encodings import Encoding, Range, encoding
 from upwelling.core.encodings.custom import CustomEncoding, MakerLut
 from upwelling.core.encodings.video import HLG_DISPLAY, hlg_display
 from upwelling.core.errors import RecipeError, UpwellingError
 from upwelling.core.lut.table import Domain, Lut1D, Lut3D
 from upwelling.core.operations import (
-    Affine,
     ApplyLut,
     Blend,
     Decode,
@@ -307,7 +307,7 @@ class Path(_Stage):
                 for field, rest in (("strength", 1.0), ("limit", None)):
                     if step[field] == rest:  # a step that uses neither keeps the fingerprint it had before there were any
                         step.pop(field)
-        text = json.dumps({"arithmetic": ARITHMETIC, **body}, sort_keys=True, separators=(",", ":"))
+        text = json.dumps({"arithmetic": ARITHMETIC, **without_tables(body)}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
     def to_recipe(self) -> str:
@@ -342,16 +342,13 @@ class Path(_Stage):
         return path
 
 
-def legal_in(depth: int) -> Affine:
-    """encodings.legal_to_full as an operation."""
-    unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
-    return Affine(top / (219 * unit), -16 / 219)
-
-
-def legal_out(depth: int) -> Affine:
-    """encodings.full_to_legal as an operation."""
-    unit, top = 2.0 ** (depth - 8), 2.0**depth - 1
-    return Affine(219 * unit / top, 16 * unit / top)
+def without_tables(body: Any) -> Any:
+    """Plain data in which each carried table is only its digest, which says all: for fingerprints."""
+    if isinstance(body, dict):
+        if "digest" in body and "file_sha256" in body:
+            return body["digest"]
+        return {key: without_tables(value) for key, value in body.items()}
+    return [without_tables(value) for value in body] if isinstance(body, list) else body
 
 
 def convert_operations(source: Encoding, target: Encoding, adaptation: Adaptation, *,

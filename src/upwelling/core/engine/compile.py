@@ -21,7 +21,7 @@ from upwelling.core.curves.table import TableCurve
 from upwelling.core.engine import tile
 from upwelling.core.engine.fold import folded
 from upwelling.core.engine.scale_kernel import CELLS_A_STOP
-from upwelling.core.lut import Domain, Lut, Lut1D
+from upwelling.core.lut import Domain, Interpolation, Lut, Lut1D
 from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
     Affine,
@@ -61,11 +61,19 @@ class Tiles:
     tables: Any
 
 
+@dataclass(frozen=True, eq=False)
+class Table:
+    """A lookup table between two runs."""
+
+    lut: Lut
+    interpolation: Interpolation = "tetrahedral"
+
+
 @dataclass(frozen=True)
 class Program:
-    """What ``run`` does in order: runs of the tile engine, and tables between them."""
+    """What ``run`` does in order: runs of the tile engine, tables between them, and holding and blending around tables."""
 
-    parts: tuple[Tiles | Lut, ...]
+    parts: tuple[Tiles | Table | Hold | Blend | Select, ...]
 
 
 def _decode_log(c: CameraLog, s: float) -> Packed:
@@ -255,17 +263,19 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
 
 def compile_operations(operations: Sequence[Operation]) -> Program:
     """The program of a list of operations; TypeError for one the engine does not know."""
-    parts: list[Tiles | Lut] = []
+    parts: list[Tiles | Table | Hold | Blend | Select] = []
     packed: list[Packed] = []
     tables = Tables()
-    for operation in folded(operations):
-        table = _table_of(operation)
-        if table is None:
+    listed = folded(operations)
+    apart = _around_tables(listed)
+    for index, operation in enumerate(listed):
+        between = operation if index in apart else _table_of(operation)
+        if between is None:
             packed.append(_pack(operation, tables))
             continue
         if packed:
             parts.append(_tiles(packed, tables))
-        parts.append(table)
+        parts.append(between)  # type: ignore[arg-type]
         packed, tables = [], Tables()
     if packed or not parts:
         parts.append(_tiles(packed, tables))
@@ -280,12 +290,29 @@ def _tiles(packed: list[Packed], tables: Tables) -> Tiles:
     return Tiles(codes, rows, tables.joined())
 
 
-def _table_of(operation: Operation) -> Lut | None:
-    """The table of an operation that is one, or that is run as one; these must not stand between Hold and Blend."""
+def _around_tables(operations: Sequence[Operation]) -> set[int]:
+    """Places of the Holds, Blends and Selects between which a table stands: what they keep must outlive a run of the tile engine."""
+    apart: set[int] = set()
+    held: dict[int, int] = {}
+    selected = -1
+    for index, operation in enumerate(operations):
+        if isinstance(operation, Hold):
+            held[operation.slot] = index
+        elif isinstance(operation, Select):
+            selected = index
+        elif isinstance(operation, Blend):
+            start = held.get(operation.slot, 0)
+            if any(_table_of(inner) for inner in operations[start:index]):
+                apart |= {start, index} | ({selected} if operation.selected else set())
+    return apart
+
+
+def _table_of(operation: Operation) -> Table | None:
+    """The table of an operation that is one, or that is run as one."""
     if isinstance(operation, ApplyLut):
-        return operation.lut
+        return Table(operation.lut, operation.interpolation)
     if isinstance(operation, Decode) and isinstance(operation.curve, TableCurve):
-        return _decoding_table(operation.curve, operation.scale)
+        return Table(_decoding_table(operation.curve, operation.scale))
     return None
 
 

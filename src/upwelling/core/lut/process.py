@@ -49,8 +49,8 @@ class RangeNode:
 
     def apply(self, rgb: Float64, interpolation: Interpolation) -> Float64:
         value = rgb
-        if None not in (self.low_in, self.high_in, self.low_out, self.high_out):
-            scale = (self.high_out - self.low_out) / (self.high_in - self.low_in)  # type: ignore[operator]
+        if self.low_in is not None and self.high_in is not None and self.low_out is not None and self.high_out is not None:
+            scale = (self.high_out - self.low_out) / (self.high_in - self.low_in)
             value = (rgb - self.low_in) * scale + self.low_out
         if not self.clamp:
             return value
@@ -76,11 +76,11 @@ class LogParams:
 
     def toe(self) -> tuple[float, float, float]:
         """Slope and offset of the straight part, and the code where it meets the logarithm."""
-        assert self.break_lin is not None
-        inner = self.lin_slope * self.break_lin + self.lin_offset
+        at = self.break_lin or 0.0
+        inner = self.lin_slope * at + self.lin_offset
         code = self.log_slope * math.log(inner, self.base) + self.log_offset
         slope = self.log_slope * self.lin_slope / (inner * math.log(self.base)) if self.toe_slope is None else self.toe_slope
-        return slope, code - slope * self.break_lin, code
+        return slope, code - slope * at, code
 
     def forward(self, x: Float64, camera: bool) -> Float64:
         inner = np.maximum(self.lin_slope * x + self.lin_offset, TINY)
@@ -88,7 +88,7 @@ class LogParams:
         if not camera:
             return np.asarray(log)
         slope, offset, _ = self.toe()
-        return np.where(x > self.break_lin, log, slope * x + offset)
+        return np.where(x > (self.break_lin or 0.0), log, slope * x + offset)
 
     def back(self, y: Float64, camera: bool) -> Float64:
         power = np.minimum((y - self.log_offset) / self.log_slope * math.log(self.base), 700.0)
@@ -247,4 +247,4 @@ class ProcessList:
         value = as_rgb(rgb, dtype=np.float64)
         for node in self.nodes:
             value = node.apply(value, interpolation)
-        return value.astype(np.float32)
+        return np.asarray(value, dtype=np.float32)

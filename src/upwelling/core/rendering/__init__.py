@@ -12,14 +12,15 @@ from upwelling.core.rendering.clip import Clip
 from upwelling.core.rendering.fits import FITS
 from upwelling.core.rendering.hlg_to_sdr import HlgOotf, WhiteToWhite
 from upwelling.core.rendering.inverse import to_scene
+from upwelling.core.rendering.lut import LutRendering
 from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.rise import Rise
 
 TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
-_Any = Annotated[Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip, Field(discriminator="kind")]
+_Any = Annotated[Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip | LutRendering, Field(discriminator="kind")]
 AnyRendering = Annotated[_Any, BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given)]
 """Any member, by its kind; plain data that names none is the default."""
 RENDERING: TypeAdapter[AnyRendering] = TypeAdapter(AnyRendering)
 """Reads any rendering from plain data."""
 
-__all__ = ["FITS", "RENDERING", "TONE_MAPS", "AnyRendering", "Rise", "ToneMap", "to_scene"]
+__all__ = ["FITS", "RENDERING", "TONE_MAPS", "AnyRendering", "LutRendering", "Rise", "ToneMap", "to_scene"]

@@ -12,6 +12,7 @@ from upwelling.core.steps.colour_range import ColourRange, range_around
 from upwelling.core.steps.contrast import Contrast
 from upwelling.core.steps.exposure import Exposure
 from upwelling.core.steps.ladder import Ladder
+from upwelling.core.steps.lut import LutStep
 from upwelling.core.steps.printer_light import PrinterLight
 from upwelling.core.steps.saturation import Saturation
 from upwelling.core.steps.slope_offset_power import SlopeOffsetPower
@@ -19,10 +20,11 @@ from upwelling.core.steps.tone_curve import ToneCurve
 from upwelling.core.steps.white_balance import WhiteBalance
 
 AnyStep = Annotated[
-    Exposure | WhiteBalance | PrinterLight | Contrast | Ladder | SlopeOffsetPower | ToneCurve | Saturation | ColourCurves,
+    Exposure | WhiteBalance | PrinterLight | Contrast | Ladder | SlopeOffsetPower | ToneCurve | Saturation | ColourCurves | LutStep,
     Field(discriminator="kind")]
 STEPS: tuple[type[Step], ...] = (Exposure, WhiteBalance, PrinterLight, Contrast, Ladder, SlopeOffsetPower, ToneCurve, Saturation,
                                  ColourCurves)
+"""Those that can be added by hand; a LutStep comes from a table brought in, and only into a Look."""
 
-__all__ = ["STEPS", "AnyStep", "ColourCurves", "ColourRange", "Contrast", "Exposure", "Ladder", "PrinterLight", "Saturation",
+__all__ = ["STEPS", "AnyStep", "ColourCurves", "ColourRange", "Contrast", "Exposure", "Ladder", "LutStep", "PrinterLight", "Saturation",
            "SlopeOffsetPower", "Step", "ToneCurve", "WhiteBalance", "range_around"]

@@ -12,10 +12,11 @@ from django.conf import settings
 
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
+from upwelling.core.declared_lut import legal_in
 from upwelling.core.files import whole_file
 from upwelling.core.operations import Encode, Matrix, Operation, run_reference
 from upwelling.core.outputs import Output
-from upwelling.core.path import Path, legal_in
+from upwelling.core.path import Path
 from upwelling.core.picture_views import to_bytes
 from upwelling.core.primaries import primaries, rgb_to_rgb
 

@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from django.utils import timezone
 
-from upwelling.core.bake.sampling import Progress
+from upwelling.core.bake.make import Progress
 from upwelling.core.errors import UpwellingError
 from upwelling.web.jobs.models import Job
 

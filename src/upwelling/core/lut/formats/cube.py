@@ -132,12 +132,17 @@ def _numbers(data: bytes, start: int, first_line: int, wanted: int, name: object
 
 def _walk(text: str, first_line: int, name: object, before: int, room: int) -> Any:
     """Comments and odd spacing are borne; anything else is named by its line. Rows beyond ``room`` are only counted."""
-    rows, more = [], 0
+    rows: list[list[float]] = []
+    more = 0
+    text = text.rstrip()
+    last = first_line + text.count("\n")
     for number, line in enumerate(text.splitlines(), first_line):
         line = line.split("#")[0].strip()
         if not line:
             continue
         parts = line.split()
+        if len(parts) < 3 and number == last and before + len(rows) + 1 < before + room:
+            raise BadLut(name, f"the file is cut short in row {before + len(rows) + 1:,} of {before + room:,}: copy it again from the source.".replace(",", " "), number)
         if len(parts) != 3:
             raise BadLut(name, f"expected three numbers, found {len(parts)}: “{line[:60]}”.", number)
         try:

@@ -1,0 +1,98 @@
+"""Sampling an order's exact function into a table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+
+import numpy as np
+
+from upwelling.core import engine
+from upwelling.core.arrays import Float32
+from upwelling.core.bake.native import native_nodes
+from upwelling.core.bake.order import BakeOrder
+from upwelling.core.bake.shaper import adapted_shaper, unshaped
+from upwelling.core.engine.fold import folded
+from upwelling.core.lut import Lut, Lut1D, Lut3D, ProcessList, lattice
+from upwelling.core.lut.process import Node, RangeNode, TableNode
+
+
+def no_report(share: float, message: str) -> None:
+    """A progress callback that says nothing."""
+
+
+Progress = Callable[[float, str], None]
+_PLANES = 8
+
+
+def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -> Lut:
+    """The table of an order: a cube or a curve, or process nodes for the Common LUT Format, formulas where the whole section has them.
+
+    Samples come from the tile engine in float32, whose distance from the float64 path tests hold below 1e-4 of code; what is
+    written is then tested against the float64 path.
+    """
+    if order.format != "clf":
+        made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
+        progress(1.0, "Sampled")
+        return made
+    nodes = native_nodes(folded(order.operations)) if not order.holds_codes or _stays_inside(order) else None
+    if nodes is None and order.holds_codes:
+        natural = native_nodes(folded(order.operations))
+        nodes = None if natural is None else [*natural, RangeNode(0.0, 1.0, 0.0, 1.0)]
+    listed: tuple[Node, ...]
+    if nodes:
+        listed = tuple(nodes)
+    elif order.dimensions == 1:
+        listed = (TableNode(_curve(order, title)),)
+    elif order.shaper == "adapted":
+        shaper = adapted_shaper(order)
+        listed = (TableNode(shaper), TableNode(cube(order, shaper, title, progress), order.receiver.interpolation))
+    else:
+        listed = (TableNode(cube(order, None, title, progress), order.receiver.interpolation),)
+    progress(1.0, "Sampled")
+    return ProcessList(listed, title, comments(order), order.section.input_name(order.path), order.section.output_name(order.path),
+                       f"upwelling-{order.fingerprint[:16]}")
+
+
+def _stays_inside(order: BakeOrder) -> bool:
+    """Whether the exact output stays within 0…1 on a coarse lattice, so that holding it there changes nothing."""
+    codes = engine.run(engine.compile_operations(order.operations), lattice(9).reshape(-1, 3))
+    return bool((codes >= -1e-6).all() and (codes <= 1 + 1e-6).all())
+
+
+def comments(order: BakeOrder) -> tuple[str, ...]:
+    """What a file says of itself."""
+    r, section = order.receiver, order.section
+    return (
+        f"Baked by Upwelling, fingerprint {order.fingerprint[:16]}",
+        f"Carries: {section.title()}",
+        f"Expects: {section.input_name(order.path)} code, {r.input_range} range",
+        f"Gives: {section.output_name(order.path)} code, {r.output_range} range",
+        f"For: {r.name}, {r.interpolation} interpolation",
+    )
+
+
+@lru_cache(maxsize=4)
+def _codes(size: int) -> Float32:
+    return lattice(size).astype(np.float32)
+
+
+def cube(order: BakeOrder, shaper: Lut1D | None, title: str, progress: Progress = no_report) -> Lut3D:
+    """The cube, over the shaper's output where there is one."""
+    size, program = order.size, engine.compile_operations(order.operations)
+    codes = _codes(size)
+    if shaper is not None:
+        codes = unshaped(shaper, codes).astype(np.float32)
+    table = np.empty(codes.shape, dtype=np.float32)
+    for first in range(0, size, _PLANES):
+        some = slice(first, min(first + _PLANES, size))
+        table[some] = order.held(engine.run(program, codes[some]))
+        progress(some.stop / size, f"Sampling the path, {some.stop} of {size} planes")
+    return Lut3D(table, title=title, comments=comments(order))
+
+
+def _curve(order: BakeOrder, title: str) -> Lut1D:
+    """Each channel's curve, taken along neutral: what a 1D table can carry of a path."""
+    codes = np.repeat(np.linspace(0.0, 1.0, order.size)[:, None], 3, axis=1)
+    table = order.held(engine.run(engine.compile_operations(order.operations), codes))
+    return Lut1D(np.ascontiguousarray(table, dtype=np.float32), title=title, comments=comments(order))

@@ -1,0 +1,74 @@
+"""Operations written as process nodes of the Common LUT Format, where the format has a formula for them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from upwelling.core.curves.camera_log import CameraLog
+from upwelling.core.curves.segmented_power import Identity, PurePower
+from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, LogStyle, MatrixNode, Node
+from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation, Saturate, SlopeOffsetPower
+
+TOE_AGREES = 2e-6
+"""Code by which a published toe may miss the logarithm at the break and still be written as a formula, which has them meet."""
+
+
+def native_nodes(operations: Sequence[Operation]) -> list[Node] | None:
+    """The nodes that do exactly what the operations do, or None when one of them has no formula in the format."""
+    nodes: list[Node] = []
+    for operation in operations:
+        made = _nodes_of(operation)
+        if made is None:
+            return None
+        last = nodes[-1] if nodes else None
+        if isinstance(operation, Saturate) and isinstance(last, CdlNode) and last.saturation == 1 and _clamps(last) == operation.clamp:
+            nodes[-1] = replace(last, saturation=operation.amount)
+        else:
+            nodes += made
+    return nodes
+
+
+def _clamps(node: CdlNode) -> bool:
+    return not node.style.endswith("NoClamp")
+
+
+def _gain(gain: float, offset: float = 0.0) -> MatrixNode:
+    return MatrixNode(((gain, 0.0, 0.0, offset), (0.0, gain, 0.0, offset), (0.0, 0.0, gain, offset)))
+
+
+def _nodes_of(operation: Operation) -> list[Node] | None:
+    match operation:
+        case Affine():
+            return [_gain(operation.gain, operation.offset)]
+        case Matrix():
+            return [MatrixNode(tuple((*row, 0.0) for row in operation.rows))]
+        case SlopeOffsetPower():
+            return [CdlNode(operation.slope, operation.offset, operation.power, 1.0, "Fwd" if operation.clamp else "FwdNoClamp")]
+        case Saturate():
+            return [CdlNode(saturation=operation.amount, style="Fwd" if operation.clamp else "FwdNoClamp")]
+        case Decode():
+            curve = _curve(operation.curve, decode=True)
+            return None if curve is None else [*curve, *([_gain(operation.scale)] if operation.scale != 1 else [])]
+        case Encode():
+            curve = _curve(operation.curve, decode=False)
+            return None if curve is None else [*([_gain(1 / operation.scale)] if operation.scale != 1 else []), *curve]
+    return None
+
+
+def _curve(curve: object, decode: bool) -> list[Node] | None:
+    if isinstance(curve, Identity):
+        return []
+    if isinstance(curve, PurePower):
+        g = curve.exponent
+        return [ExponentNode("basicMirrorFwd" if decode else "basicMirrorRev", (g, g, g))]
+    if not isinstance(curve, CameraLog):
+        return None
+    params = LogParams(2.0, curve.log_slope, curve.log_offset, curve.linear_slope, curve.linear_offset, curve.break_linear, curve.toe_slope)
+    if curve.linear_slope * curve.break_linear + curve.linear_offset <= 0:
+        return None
+    _, offset, code = params.toe()
+    if abs(offset - curve.toe_offset) > TOE_AGREES or abs(code - curve.break_code) > TOE_AGREES:
+        return None
+    style: LogStyle = "cameraLogToLin" if decode else "cameraLinToLog"
+    return [LogNode(style, (params, params, params))]

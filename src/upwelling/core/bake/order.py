@@ -1,0 +1,137 @@
+"""BakeOrder: everything that decides what a bake's numbers are, as one frozen value that travels with the file."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from functools import cached_property
+from typing import Any, Literal, Self
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from upwelling.core.arrays import Float64
+from upwelling.core.bake.judge import Judge
+from upwelling.core.bake.receivers import SMALLEST, Receiver
+from upwelling.core.bake.section import Section
+from upwelling.core.encodings import full_to_legal
+from upwelling.core.errors import BadValue, RecipeError, refusal
+from upwelling.core.lut_files import FORMATS, FormatName
+from upwelling.core.operations import Operation, run_reference
+from upwelling.core.path import Path, without_tables
+
+Shaper = Literal["none", "adapted"]
+
+
+class BakeOrder(BaseModel):
+    """A path, the part of it that is baked, for whom, and as which kind of table.
+
+    ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is tested against is
+    the path without them.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    path: Path
+    section: Section = Section()
+    receiver: Receiver
+    format: FormatName = "cube"
+    dimensions: Literal[1, 3] = 3
+    size: int = Field(33, ge=SMALLEST, le=65536)
+    shaper: Shaper = "none"
+    left_out: tuple[str, ...] = ()
+
+    @model_validator(mode="after")
+    def _receivable(self) -> Self:
+        form, name = FORMATS[self.format], self.receiver.name
+        if self.format not in self.receiver.formats:
+            taken = ", ".join(FORMATS[f].title for f in self.receiver.formats)
+            raise ValueError(f"{name} takes {taken}, not {form.title}")
+        if self.dimensions == 1:
+            if self.format == "hald":
+                raise ValueError("a Hald image holds a cube, not a 1D table")
+            if self.size > self.receiver.most_entries:
+                raise ValueError(f"{name} takes 1D tables of at most {self.receiver.most_entries} entries")
+        elif self.size not in self.receiver.sizes(self.format):
+            sizes = ", ".join(map(str, self.receiver.sizes(self.format))) or "none in this format"
+            raise ValueError(f"A grid of {self.size} cannot be baked for {name}; it takes {sizes}")
+        if self.shaper != "none" and (not form.shaper or self.dimensions == 1):
+            raise ValueError(f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table")
+        return self
+
+    @classmethod
+    def checked(cls, body: Any) -> Self:
+        """From plain data or values; raises BadValue, or RecipeError from the path."""
+        try:
+            made = cls.model_validate(body)
+        except ValidationError as error:
+            raise BadValue(refusal(error, leave_out=("path",))) from None
+        made.operations  # noqa: B018  the sections that cannot be are refused here
+        return made
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """As pydantic's, without what was derived from the old values."""
+        copied = super().model_copy(update=update, deep=deep)
+        for derived in ("kept_path", "operations", "judge"):
+            copied.__dict__.pop(derived, None)
+        return copied
+
+    @cached_property
+    def kept_path(self) -> Path:
+        """The path without the steps left out."""
+        if not self.left_out:
+            return self.path
+        trim, look = (stage.model_copy(update={"steps": tuple(s for s in stage.steps if s.id not in self.left_out)}) for stage in (self.path.trim, self.path.look))
+        return self.path.model_copy(update={"trim": trim, "look": look})
+
+    @cached_property
+    def operations(self) -> tuple[Operation, ...]:
+        """The exact function that the table stands for."""
+        r = self.receiver
+        return self.section.operations(self.kept_path, r.input_range, r.input_depth, r.output_range, r.output_depth)
+
+    @cached_property
+    def judge(self) -> Judge:
+        """How its output is seen."""
+        r = self.receiver
+        return Judge(self.kept_path.target, self.section.after(self.kept_path, r.output_range, r.output_depth))
+
+    @property
+    def holds_codes(self) -> bool:
+        """Whether outputs are held to 0…1: display code always is, and integers can be nothing else."""
+        return self.section.to_display or self.receiver.precision > 0 or self.format == "hald"
+
+    def held(self, code: Any) -> Float64:
+        """Exact output as it may be given out."""
+        return np.clip(code, 0.0, 1.0) if self.holds_codes else np.asarray(code)
+
+    def snapped(self, code: Any) -> Float64:
+        """Input codes as the receiver's depth has them."""
+        top = 2**self.receiver.input_depth - 1
+        return np.asarray(np.round(np.asarray(code) * top) / top) if self.receiver.input_depth else np.asarray(code)
+
+    def table_code(self, frame_code: Any) -> Float64:
+        """The table's input (N, 3) of a frame's own codes (…, 3)."""
+        code = run_reference(self.section.before(self.path), np.asarray(frame_code, dtype=np.float64).reshape(-1, 3))
+        if self.receiver.input_range == "legal":
+            code = np.asarray(full_to_legal(code, self.receiver.input_depth or 10))
+        return code
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 over the path's fingerprint and all else; equal means equal tables."""
+        body = self.model_dump(mode="json", exclude={"path"})
+        text = json.dumps({**without_tables(body), "path": self.kept_path.fingerprint}, sort_keys=True, separators=(",", ":"))
+        return hashlib.sha256(text.encode()).hexdigest()
+
+    def said(self) -> str:
+        """The kind of table in a few words."""
+        kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
+        return f"{FORMATS[self.format].title} · {kind}" + (" after a shaper" if self.shaper != "none" else "")
+
+
+def order_from_recipe(recipe: Any) -> BakeOrder:
+    """A BakeOrder from a certificate's or an order's plain data; raises RecipeError."""
+    if not isinstance(recipe, dict):
+        raise RecipeError("the bake's description is missing.")
+    return BakeOrder.checked(recipe)

@@ -1,0 +1,94 @@
+"""Receivers: what will use a LUT, modelled, so that a bake is tested the way it will be used."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+
+from upwelling.core.encodings import Range
+from upwelling.core.errors import BadValue, refusal
+from upwelling.core.lut import Interpolation
+from upwelling.core.lut_files import FORMATS, FormatName
+
+Depth = Literal[0, 8, 10, 12, 16]
+"""Bits of a signal or a table's entries; 0: floating point."""
+SMALLEST, LARGEST = 2, 129
+
+
+class Receiver(BaseModel):
+    """What a device or program does with a table.
+
+    ``input_range`` says where the signal lies in the codes that index the table: full, 0…1; legal, the table spans all codes and
+    the signal 64…940 of 10 bit (in proportion in other depths). ``beyond``: codes outside the table's domain are held at its edge, or carried
+    straight on. Entries of ``precision`` bits hold 0…1 only.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    name: str = Field(min_length=1, max_length=60)
+    note: str = Field("", max_length=300)
+    formats: tuple[FormatName, ...] = Field(("cube",), min_length=1)
+    grids: tuple[int, ...] = Field((33,), min_length=1, max_length=16)
+    most_entries: int = Field(4096, ge=2, le=65536)
+    interpolation: Interpolation = "tetrahedral"
+    precision: Depth = 0
+    input_range: Range = "full"
+    input_depth: Depth = 10
+    output_range: Range = "full"
+    output_depth: Depth = 10
+    beyond: Literal["held", "carried on"] = "held"
+
+    @field_validator("grids")
+    @classmethod
+    def _sizes(cls, grids: tuple[int, ...]) -> tuple[int, ...]:
+        for size in grids:
+            if not SMALLEST <= size <= LARGEST:
+                raise ValueError(f"a grid of {size} cannot be baked; {SMALLEST} to {LARGEST} can")
+        return tuple(sorted(set(grids)))
+
+    @model_validator(mode="after")
+    def _hald_has_squares(self) -> Self:
+        squares = {4, 9, 16, 25, 36, 49, 64, 81, 100, 121}
+        if self.formats == ("hald",) and not squares & set(self.grids):
+            raise ValueError("a Hald image holds grids of 4, 9, 16, 25, 36, 49, 64 … points; allow one of them")
+        return self
+
+    def sizes(self, format_name: str) -> tuple[int, ...]:
+        """The grids it takes in a format."""
+        return tuple(n for n in self.grids if format_name != "hald" or round(n**0.5) ** 2 == n)
+
+    @classmethod
+    def checked(cls, body: Any) -> Self:
+        """From plain data; raises BadValue with one sentence."""
+        try:
+            return cls.model_validate(body)
+        except ValidationError as error:
+            raise BadValue(refusal(error, otherwise="Receiver")) from None
+
+    def said(self) -> str:
+        """Its properties in one line."""
+        def depth(bits: int) -> str:
+            return f"{bits} bit" if bits else "float"
+
+        formats = ", ".join(FORMATS[name].title for name in self.formats)
+        return (f"{formats} · grid {', '.join(map(str, self.grids))} · {self.interpolation} · entries {depth(self.precision)} · in {self.input_range} {depth(self.input_depth)}"
+                f" · out {self.output_range} {depth(self.output_depth)} · beyond the domain {self.beyond}")
+
+
+RECEIVERS: tuple[Receiver, ...] = (
+    Receiver(name="Monitor box", note="A box before a monitor: legal signal in and out, a small table in integers.", formats=("cube",), grids=(17, 33),
+             interpolation="trilinear", precision=12, input_range="legal", input_depth=10, output_range="legal", output_depth=10),
+    Receiver(name="Camera", note="A camera's own viewing table: full log code in, picture signal out.", formats=("cube",), grids=(33,), interpolation="trilinear",
+             precision=12, input_range="full", input_depth=12, output_range="full", output_depth=10),
+    Receiver(name="Grading or editing program", note="A program that works in floating point.", formats=("clf", "cube"), grids=(17, 33, 65), interpolation="tetrahedral",
+             precision=0, input_range="full", input_depth=0, output_range="full", output_depth=0, most_entries=65536),
+    Receiver(name="Player", note="A player that takes pictures as tables.", formats=("hald",), grids=(64,), interpolation="trilinear", precision=16,
+             input_range="full", input_depth=8, output_range="full", output_depth=8),
+)
+"""Generic ones; their properties are common practice, no source."""
+
+
+def plain_receiver(size: int, code_range: Range = "full", output_range: Range | None = None) -> Receiver:
+    """No particular one: floating point throughout, any format, the grid that is asked for."""
+    return Receiver(name="Any program", note="Floating point, no limits of its own.", formats=("cube", "clf", "hald"), grids=(size,), most_entries=65536,
+                    input_depth=0, output_depth=0, input_range=code_range, output_range=output_range or code_range)

@@ -1,0 +1,115 @@
+"""What a table of unknown origin seems to be: figures a person declares its spaces by. Evidence only; nothing is concluded for them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.encodings import ENCODINGS, full_to_legal
+from upwelling.core.errors import UpwellingError
+from upwelling.core.lut import Lut
+from upwelling.core.lut_facts import domain_of
+from upwelling.core.operations import Matrix, decode_operations, encode_operations, run_reference
+from upwelling.core.outputs import BUILT_IN
+from upwelling.core.path import Display, Input, Path
+from upwelling.core.primaries import PRIMARIES, rgb_to_rgb
+
+LOG_GREY = 0.41
+"""About where log curves put mid grey: S-Log3 0.41, ACEScct 0.414, V-Log 0.42."""
+ALIKE = 0.012
+"""Mean code by which a conversion may differ and still be called the same; our own choice."""
+
+
+@dataclass(frozen=True)
+class Nearest:
+    """A built-in conversion and how far the table is from it: mean and largest difference of code, in 10-bit codes."""
+
+    expects: str
+    gives: str
+    to_display: bool
+    codes_legal: bool
+    mean_codes: float
+    worst_codes: float
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What was found, each as a sentence with its numbers, and the nearest built-in conversions, nearest first."""
+
+    grey_goes_to: float
+    slope_at_grey: float
+    display_like: bool
+    log_to_display: bool
+    sentences: tuple[str, ...]
+    nearest: tuple[Nearest, ...]
+
+
+def evidence(lut: Lut) -> Evidence:
+    """Looks at a table as if it took codes 0…1 of its domain."""
+    low, high = domain_of(lut)
+    ramp = np.linspace(0.0, 1.0, 1025)
+    neutral = lut.apply(low + np.repeat(ramp[:, None], 3, axis=1) * (high - low)).astype(np.float64).mean(axis=-1)
+
+    def at(code: float) -> float:
+        return float(np.interp(code, ramp, neutral))
+
+    slope = (at(LOG_GREY + 0.05) - at(LOG_GREY - 0.05)) / 0.1
+    top = (neutral[-1] - at(0.9)) / 0.1
+    span = float(neutral.max() - neutral.min())
+    display_like = bool(neutral[-1] > 0.9 and neutral[0] < 0.12 and top < 0.5 * max(slope, 1e-6))
+    log_to_display = bool(display_like and slope > 1.2 and 0.25 < at(LOG_GREY) < 0.65)
+    said = [f"Code {LOG_GREY:.2f}, where most log curves put mid grey, goes to {at(LOG_GREY):.3f}.",
+            f"Around there it {'expands' if slope > 1.05 else 'contracts' if slope < 0.95 else 'keeps'} contrast: {slope:.2f} × the code going in.",
+            f"Neutral runs from {neutral[0]:.3f} to {neutral[-1]:.3f}; near the top it rises {top:.2f} × the code going in."]
+    said.append("The output looks like a display’s: it goes from black to full and flattens towards white." if display_like
+                else "The output does not look like a display’s: " + ("it spans only a part of the codes." if span < 0.8 else "it does not flatten towards white."))
+    if log_to_display:
+        said.append("Together this is what a conversion from a log curve to a display does.")
+    elif not display_like and abs(at(LOG_GREY) - LOG_GREY) < 0.06 and 0.7 < slope < 1.4:
+        said.append("It keeps mid grey near its code: what a Look within one log space, or a log-to-log conversion, does.")
+    return Evidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
+
+
+_SAMPLES = np.concatenate([np.repeat(np.linspace(0.1, 0.95, 24)[:, None], 3, axis=1),
+                           np.random.default_rng(5).uniform(0.2, 0.75, (40, 3))])
+
+
+@lru_cache(maxsize=1)
+def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
+    """Every built-in conversion's output at the samples: between encodings, and from encodings to SDR and HDR outputs by the default rendering."""
+    rows: list[tuple[str, str, bool, Float64]] = []
+    ap1 = PRIMARIES["AP1"]
+    light = {}
+    for name, source in ENCODINGS.items():
+        light[name] = run_reference((*decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, ap1, "CAT02"))), _SAMPLES)
+    for name in ENCODINGS:
+        for other, target in ENCODINGS.items():
+            if other != name:
+                code = run_reference((Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)), light[name])
+                if np.isfinite(code).all():
+                    rows.append((name, other, False, code))
+        for target_output in BUILT_IN:
+            try:
+                path = Path(input=Input(encoding=name), display=Display(output=target_output.name))
+                rows.append((name, target_output.name, True, path.apply(_SAMPLES)))
+            except UpwellingError:
+                continue
+    return tuple(rows)
+
+
+def nearest(lut: Lut, count: int = 4) -> tuple[Nearest, ...]:
+    """The built-in conversions a table is nearest to, with full-range codes and with legal ones on both sides."""
+    low, high = domain_of(lut)
+    found: list[Nearest] = []
+    for legal in (False, True):
+        codes: Any = full_to_legal(_SAMPLES, 10) if legal else _SAMPLES
+        out = lut.apply(low + np.asarray(codes) * (high - low)).astype(np.float64)
+        for expects, gives, to_display, code in _conversions():
+            wanted = np.clip(full_to_legal(code, 10) if legal else code, 0.0, 1.0)
+            away = np.abs(np.clip(out, 0.0, 1.0) - wanted)
+            found.append(Nearest(expects, gives, to_display, legal, float(away.mean() * 1023), float(away.max() * 1023)))
+    return tuple(sorted(found, key=lambda n: n.mean_codes)[:count])
