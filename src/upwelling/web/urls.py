@@ -10,6 +10,8 @@ urlpatterns = [
     path("jobs/", include("upwelling.web.jobs.urls")),
     path("", include("upwelling.web.productions.urls")),
     path("", include("upwelling.web.footage.urls")),
+    path("", include("upwelling.web.luts.urls")),
+    path("", include("upwelling.web.looks.urls")),
     path("", include("upwelling.web.outputs.urls")),
     path("", include("upwelling.web.bench.urls")),
     path("", include("upwelling.web.bakes.urls")),

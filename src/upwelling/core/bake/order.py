@@ -12,14 +12,16 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from upwelling.core.arrays import Float64
+from upwelling.core.bake.exact import exact
 from upwelling.core.bake.judge import Judge
 from upwelling.core.bake.receivers import SMALLEST, Receiver
 from upwelling.core.bake.section import Section
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue, RecipeError, refusal
 from upwelling.core.lut_files import FORMATS, FormatName
-from upwelling.core.operations import Operation, run_reference
-from upwelling.core.path import Path, without_tables
+from upwelling.core.operations import Matrix, Operation, encode_operations, run_reference
+from upwelling.core.path import STAGES, CameraFile, Input, Look, Path, RenderingStage, Trim, without_tables
+from upwelling.core.primaries import rgb_to_rgb
 
 Shaper = Literal["none", "adapted"]
 
@@ -110,12 +112,35 @@ class BakeOrder(BaseModel):
         top = 2**self.receiver.input_depth - 1
         return np.asarray(np.round(np.asarray(code) * top) / top) if self.receiver.input_depth else np.asarray(code)
 
-    def table_code(self, frame_code: Any) -> Float64:
-        """The table's input (N, 3) of a frame's own codes (…, 3)."""
-        code = run_reference(self.section.before(self.path), np.asarray(frame_code, dtype=np.float64).reshape(-1, 3))
-        if self.receiver.input_range == "legal":
-            code = np.asarray(full_to_legal(code, self.receiver.input_depth or 10))
-        return code
+    def table_code(self, frame_code: Any, own: Path | None = None) -> Float64:
+        """The table's input (N, 3) of a frame's codes (…, 3), which are those of the order's path, or of ``own``."""
+        return self._ranged(exact(self.section.before(own or self.path), np.asarray(frame_code, dtype=np.float64).reshape(-1, 3)))
+
+    def code_of_working(self, rgb_linear: Any) -> Float64:
+        """The table's input (N, 3) of working light as it leaves the Input."""
+        source, working = self.path.source, self.path.working_primaries
+        if self.section.from_camera:
+            encode = (Matrix.of(rgb_to_rgb(working, source.primaries, self.path.input.adaptation)), *encode_operations(source))
+            return self._ranged(run_reference(encode, np.asarray(rgb_linear, dtype=np.float64)))
+        segments = self.path.segments()
+        between = [op for stage in STAGES[2:STAGES.index(self.section.start)] for op in segments[stage]]  # type: ignore[index]
+        return self._ranged(run_reference((*between, *self.section.to_carrier(self.path)), np.asarray(rgb_linear, dtype=np.float64)))
+
+    def _ranged(self, code: Float64) -> Float64:
+        return np.asarray(full_to_legal(code, self.receiver.input_depth or 10)) if self.receiver.input_range == "legal" else code
+
+    @property
+    def section_fingerprint(self) -> str:
+        """As the path's fingerprint, over what the section holds of it alone: a change elsewhere leaves the table as good as it was."""
+        path, stages = self.kept_path, self.section.stages
+        inside: dict[str, Any] = {"camera": path.camera.model_copy(update={"range": "full", "depth": 10}) if self.section.from_camera else CameraFile(),
+                                  "display": path.display.model_copy(update={"range": "full", "depth": 10})}
+        if "input" not in stages:
+            inside["input"] = Input(encoding="linear/AP1", adaptation=path.input.adaptation)
+        for stage, rest in (("trim", Trim()), ("look", Look()), ("rendering", RenderingStage())):
+            if stage not in stages:
+                inside[stage] = rest
+        return path.model_copy(update=inside).fingerprint
 
     @property
     def fingerprint(self) -> str:

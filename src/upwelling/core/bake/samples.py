@@ -14,6 +14,7 @@ from upwelling.core.bake.order import BakeOrder
 from upwelling.core.errors import BadLut
 from upwelling.core.media import png
 from upwelling.core.media.base import Still
+from upwelling.core.path import Path
 
 SEED = 20130
 """Fixed, so that a certificate can be reproduced to the digit."""
@@ -34,12 +35,12 @@ class FrameSample:
     outside: float
 
 
-def frame_sample(order: BakeOrder, name: str, frame_code: Any) -> FrameSample:
-    """Pixels of a frame (…, 3), in its file's own codes, chosen by the fixed seed."""
+def frame_sample(order: BakeOrder, name: str, frame_code: Any, own: Path | None = None) -> FrameSample:
+    """Pixels of a frame (…, 3), in its file's own codes, chosen by the fixed seed; ``own`` is its path if it is another shot's."""
     pixels = np.asarray(frame_code).reshape(-1, 3)
     if len(pixels) > MOST_OF_A_FRAME:
         pixels = pixels[np.random.default_rng(SEED).choice(len(pixels), MOST_OF_A_FRAME, replace=False)]
-    codes = order.table_code(pixels)
+    codes = order.table_code(pixels, own)
     outside = float(np.mean(((codes < -1e-6) | (codes > 1 + 1e-6)).any(axis=-1)))
     return FrameSample(name, np.round(np.clip(np.nan_to_num(codes), 0.0, 1.0) * 65535) / 65535, outside)
 

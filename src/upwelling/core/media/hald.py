@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import imagecodecs
 import numpy as np
 
 from upwelling.core.errors import BadLut, UnreadableFile
@@ -42,4 +41,4 @@ def hald_bytes(lut: Lut1D | Lut3D) -> bytes:
         raise BadLut("Hald image", "it holds a cube over 0…1 with " + ", ".join(str(v * v) for v in LEVELS) + " points a side.")
     side = level**3
     picture = np.ascontiguousarray(lut.table.transpose(2, 1, 0, 3)).reshape(side, side, 3)
-    return bytes(imagecodecs.png_encode(quantise(Path("hald.png"), np.clip(picture, 0, 1), 16), level=4))
+    return png.encode(quantise(Path("hald.png"), np.clip(picture, 0, 1), 16))

@@ -52,9 +52,14 @@ def _chunks(data: bytes) -> dict[str, str]:
     return said
 
 
+def encode(levels: Any, level: int = 4) -> bytes:
+    """PNG bytes of integer levels (H, W, 3), uint8 or uint16."""
+    return bytes(imagecodecs.png_encode(levels, level=level))
+
+
 def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     """Writes 8 or 16 bit."""
-    data = imagecodecs.png_encode(quantise(path, code, int(depth)), level=4)
+    data = encode(quantise(path, code, int(depth)))
     with whole_file(path) as temporary:
         temporary.write_bytes(data)
 

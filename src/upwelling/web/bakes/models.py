@@ -1,34 +1,62 @@
-"""Bake: a LUT made from a shot's path, and its certificate."""
+"""Bake: a table made from a shot's path, and its certificate; receivers of a production's own; packages."""
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path as FilePath
 
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
-from upwelling.core.bake import Certificate
+from upwelling.core.bake import BakeOrder, Certificate, Receiver
+from upwelling.core.bake.order import order_from_recipe
 from upwelling.core.path import Path
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
 
 
+class OwnReceiver(models.Model):
+    """A receiver that a production's technician defined; ``definition`` is the JSON of a Receiver."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="receivers")
+    name = models.CharField(max_length=60)
+    definition = models.JSONField()
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=("production", "name"), name="one_receiver_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def receiver(self) -> Receiver:
+        return Receiver.model_validate(self.definition)
+
+
 class Bake(models.Model):
-    """A bake keeps the exact recipe it was made from, so that it stays true when the shot moves on."""
+    """A bake keeps its whole order, the exact path included, so that it stays true when the shot moves on.
+
+    ``order`` is empty for bakes of the first version, whose certificates are kept and downloaded but no longer drawn.
+    """
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="bakes")
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="bakes")
     shot_name = models.CharField(max_length=120)
     job = models.OneToOneField(Job, null=True, on_delete=models.SET_NULL, related_name="bake")
-    recipe = models.JSONField()
+    recipe = models.JSONField(default=dict)
+    order = models.JSONField(default=dict)
     fingerprint = models.CharField(max_length=64)
-    size = models.PositiveSmallIntegerField()
+    size = models.PositiveIntegerField()
     file = models.CharField(max_length=255, blank=True)
     file_name = models.CharField(max_length=200)
+    frames_file = models.CharField(max_length=255, blank=True)
     certificate_json = models.JSONField(null=True)
-    verdict = models.CharField(max_length=20, blank=True)
+    verdict = models.CharField(max_length=40, blank=True)
     created = models.DateTimeField(default=timezone.now)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
@@ -43,18 +71,58 @@ class Bake(models.Model):
         return FilePath(settings.FILES) / self.file
 
     @property
-    def path(self) -> Path:
-        return Path.checked(self.recipe)
+    def frames_path(self) -> FilePath:
+        return FilePath(settings.FILES) / self.frames_file
+
+    @cached_property
+    def bake_order(self) -> BakeOrder | None:
+        return order_from_recipe(self.order) if self.order else None
 
     @property
+    def path(self) -> Path:
+        return self.bake_order.path if self.bake_order else Path.checked(self.recipe)
+
+    @cached_property
     def certificate(self) -> Certificate | None:
-        return Certificate.model_validate(self.certificate_json) if self.certificate_json else None
+        body = self.certificate_json
+        return Certificate.model_validate(body) if body and body.get("upwelling_certificate") == 2 else None
+
+    @property
+    def said(self) -> str:
+        """What was baked, in one line."""
+        order = self.bake_order
+        return f"{order.section.title()} · {order.said()} · for {order.receiver.name}" if order else f"{self.size}³ grid, by an earlier version"
 
     @property
     def is_stale(self) -> bool:
-        """True when the shot's path is no longer the one this was baked from (range and depth chosen for the bake aside)."""
-        if self.shot is None:
+        """True when what the table holds of the shot's path is no longer what it was baked from."""
+        order = self.bake_order
+        if self.shot is None or order is None:
             return True
-        mine, now = self.path, self.shot.path()
-        display = mine.display.model_copy(update={"output": now.display.output, "on": now.display.on})
-        return now.model_copy(update={"camera": mine.camera, "display": display}).fingerprint != mine.fingerprint
+        now = order.model_copy(update={"path": self.shot.path(None, order.path.display.output)})
+        return now.section_fingerprint != order.section_fingerprint
+
+
+class Package(models.Model):
+    """A set of bakes for one output as a zip. ``contents`` says what became of each table."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="packages")
+    job = models.OneToOneField(Job, null=True, on_delete=models.SET_NULL, related_name="package")
+    output = models.CharField(max_length=60)
+    wishes = models.JSONField(default=list)
+    file = models.CharField(max_length=255, blank=True)
+    file_name = models.CharField(max_length=200)
+    sha256 = models.CharField(max_length=64, blank=True)
+    contents = models.JSONField(default=list)
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("-created", "-pk")
+
+    def __str__(self) -> str:
+        return self.file_name
+
+    @property
+    def disk_path(self) -> FilePath:
+        return FilePath(settings.FILES) / self.file

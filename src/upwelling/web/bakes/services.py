@@ -1,9 +1,8 @@
-"""Starting a bake, and doing it in the background."""
+"""Starting bakes and packages, doing them in the background, and the production's receivers and tolerances."""
 
 from __future__ import annotations
 
-import re
-import unicodedata
+import hashlib
 from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
@@ -11,91 +10,152 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from upwelling.core.bake import bake, verify
-from upwelling.core.bake.sampling import Progress
-from upwelling.core.encodings import full_to_legal, legal_to_full
+from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake, verify
+from upwelling.core.bake.make import Progress
+from upwelling.core.bake.package import Item, make_package, plain_name, table_name
+from upwelling.core.bake.samples import read_frames, write_frames
+from upwelling.core.errors import BadValue
 from upwelling.core.lut_files import write_lut
-from upwelling.core.path import Path
-from upwelling.web.bakes.models import Bake
+from upwelling.web.bakes.models import Bake, OwnReceiver, Package
+from upwelling.web.bakes.orders import check_bakeable, frame_code, model_shots, order_for, receiver_named, test_frames
 from upwelling.web.errors import Refused
-from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import running
-
-SIZES = (17, 33, 65)
-
-
-def file_name(shot: Shot, size: int, code_range: str, source: str, target: str) -> str:
-    """A name from which a person knows what the file is."""
-    parts = (shot.production.name, shot.name, source, "to", target, str(size), code_range)
-    words = (unicodedata.normalize("NFKD", part).encode("ascii", "ignore").decode() for part in parts)
-    return "_".join(re.sub(r"[^A-Za-z0-9.]+", "-", word).strip("-.")[:48] or "x" for word in words) + ".cube"
+from upwelling.web.productions.models import Production
 
 
 @transaction.atomic
-def start_bake(shot: Shot, user: Any, *, size: int, code_range: str) -> Bake:
-    """Records the bake with its recipe and queues the work for after the commit."""
-    if shot.is_raw:
-        raise Refused(f"{shot.name} is a raw mosaic, and no LUT can carry its development. Bake from a shot with codes.")
-    if not shot.is_managed:
-        raise Refused(f"Colour management is off for {shot.name}, so there is no path to bake. Switch it on first.")
-    if not shot.settled_encoding:
-        raise Refused(f"{shot.name} has no encoding yet. Say what the file is first; then it can be baked.")
-    if size not in SIZES:
-        raise Refused(f"A grid of {size} is not offered. Choose {', '.join(map(str, SIZES))}.")
-    if code_range not in ("full", "legal"):
-        raise Refused("The code range is either full or legal.")
-    path = shot.path()
-    path = path.model_copy(update={
-        "camera": path.camera.model_copy(update={"range": code_range}),
-        "display": path.display.model_copy(update={"range": code_range}),
-    })
+def start_bake(shot: Shot, user: Any, order: BakeOrder) -> Bake:
+    """Records the bake with its order and queues the work for after the commit."""
+    check_bakeable(shot, order.section)
     job = Job.objects.create(kind="bake", production=shot.production, created_by=user, message="Waiting for the worker")
     made = Bake.objects.create(
-        production=shot.production, shot=shot, shot_name=shot.name, job=job, recipe=path.model_dump(mode="json"),
-        fingerprint=path.fingerprint, size=size, created_by=user,
-        file_name=file_name(shot, size, code_range, path.input.encoding, path.display.output),
-    )
+        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=order.model_dump(mode="json"), fingerprint=order.path.fingerprint,
+        size=order.size, created_by=user, file_name=table_name(shot.production.name, shot.name, order))
     from upwelling.web.bakes.tasks import run_bake
 
     transaction.on_commit(partial(run_bake, made.pk))
     return made
 
 
+def bake_again(row: Bake, user: Any) -> Bake:
+    """The same order on the shot's present path; raises Refused when the shot is gone."""
+    order = row.bake_order
+    if row.shot is None or order is None:
+        raise Refused("The shot of this bake is gone, or it was made by an earlier version. Set a new bake up.")
+    return start_bake(row.shot, user, order.model_copy(update={"path": row.shot.path(None, order.path.display.output)}))
+
+
 def perform(bake_id: int) -> None:
     """The work: sample, write, read back, verify. The file appears under its name only when all went well."""
     made = Bake.objects.select_related("job", "shot", "production").get(pk=bake_id)
-    job = made.job
-    if job is None or job.is_over:
+    job, order = made.job, made.bake_order
+    if job is None or job.is_over or order is None:
         return
     relative = f"bakes/{made.pk}/{made.file_name}"
     place = FilePath(settings.FILES) / relative
+    frames_at = place.with_name(place.name + ".frames.png")
     with running(job) as progress:
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
-            path = made.path
-            lut = bake(path, made.size, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.6))
-            write_lut(lut, place)
-            frame = _frame_codes(made.shot, path) if made.shot else None
-            certificate = verify(place, path, frame=frame, progress=_part(progress, 0.6, 1.0))
+            frames = test_frames(made.shot, order) if made.shot else []
+            write_lut(bake(order, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.3)), place)
+            if frames:
+                write_frames(frames, frames_at)
+                # As they will be read back, so that the certificate can be reproduced from the files to the digit.
+                frames = read_frames(frames_at, [(f.name, len(f.codes), f.outside) for f in frames])
+            certificate = verify(place, order, frames=frames, tolerances=made.production.rule_set.tolerances, progress=_part(progress, 0.3, 1.0))
         except BaseException:
-            place.unlink(missing_ok=True)
+            for left in (place, frames_at):
+                left.unlink(missing_ok=True)
             raise
         Bake.objects.filter(pk=made.pk).update(
-            file=relative, certificate_json=certificate.model_dump(mode="json"), verdict=certificate.verdict)
+            file=relative, frames_file=f"{relative}.frames.png" if frames else "", certificate_json=certificate.model_dump(mode="json"), verdict=certificate.verdict)
 
 
-def _frame_codes(shot: Shot, path: Path) -> Any:
-    """The shot's frame in the code range that the baked path expects."""
-    code, own = frame_of(shot).still.code, shot.settled.range
-    if own == path.camera.range:
-        return code
-    change = legal_to_full if own == "legal" else full_to_legal
-    return change(code, path.camera.depth).astype("float32")
+def verify_again(row: Bake) -> Bake:
+    """Tests the file anew under the production's present tolerances; raises BadLut when it has gone bad."""
+    order, before = row.bake_order, row.certificate
+    if order is None or before is None:
+        raise Refused("This bake was made by an earlier version. Bake it again.")
+    frames = read_frames(row.frames_path, [(f.name, f.count, f.outside) for f in before.frames]) if row.frames_file else []
+    certificate = verify(row.disk_path, order, frames=frames, tolerances=row.production.rule_set.tolerances)
+    row.certificate_json, row.verdict = certificate.model_dump(mode="json"), certificate.verdict
+    row.save(update_fields=["certificate_json", "verdict"])
+    row.__dict__.pop("certificate", None)
+    return row
+
+
+@transaction.atomic
+def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display") -> Package:
+    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
+    known = [name for name, _ in model_shots(production)]
+    chosen = [name for name in cameras if name in known]
+    if not chosen or not receivers:
+        raise Refused("Choose at least one camera and one receiver.")
+    output = production.checked_output(output or production.rule_set.output)
+    for name in receivers:
+        receiver_named(production, name)
+    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"} for camera in chosen for name in receivers]
+    job = Job.objects.create(kind="package", production=production, created_by=user, message="Waiting for the worker")
+    made = Package.objects.create(production=production, job=job, output=output, wishes=wishes, created_by=user,
+                                  file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working) + ".zip")
+    from upwelling.web.bakes.tasks import run_package
+
+    transaction.on_commit(partial(run_package, made.pk))
+    return made
+
+
+def package_again(row: Package, user: Any) -> Package:
+    """The same package from the present paths."""
+    return start_package(row.production, user, output=row.output, receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
+                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display")
+
+
+def perform_package(package_id: int) -> None:
+    """The work: every table baked, verified and packed. The zip appears under its name only when whole."""
+    made = Package.objects.select_related("job", "production", "created_by").get(pk=package_id)
+    job = made.job
+    if job is None or job.is_over:
+        return
+    relative = f"packages/{made.pk}/{made.file_name}"
+    place = FilePath(settings.FILES) / relative
+    with running(job) as progress:
+        shots = dict(model_shots(made.production))
+        items = [Item(wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish)) for wish in made.wishes]
+        done = make_package(items, place, title=f"Tables for {made.output}", production=made.production.name, who=str(made.created_by or "someone"),
+                            tolerances=made.production.rule_set.tolerances, progress=lambda share, message: progress(min(share, 0.999), message))
+        Package.objects.filter(pk=made.pk).update(
+            file=relative, sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
+            contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "verdict": one.certificate.verdict if one.certificate else "",
+                       "metric": one.certificate.metric if one.certificate else "", "p99": one.certificate.overall.p99 if one.certificate else None,
+                       "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": [str(f) for f in one.certificate.findings] if one.certificate else [],
+                       "said": one.certificate.bake_order.said() if one.certificate else ""} for one in done])
+
+
+def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any:
+    """The order of one table: the camera's path without its model shot's trim."""
+    shot = shots.get(wish["camera"])
+    if shot is None:
+        raise BadValue("No shot of this camera has its encoding settled any more.")
+    receiver = receiver_named(made.production, wish["receiver"])
+    order = order_for(shot, {"receiver": receiver, "end": wish["end"], "output": made.output})
+    path = order.path.model_copy(update={"trim": order.path.trim.model_copy(update={"steps": ()})})
+    order = order.model_copy(update={"path": path})
+    return order, test_frames(shot, order), frame_code(shot)
 
 
 def _part(progress: Progress, start: float, end: float) -> Progress:
     def inner(done: float, message: str) -> None:
         progress(min(start + (end - start) * done, 0.999), message)
     return inner
+
+
+def define_receiver(production: Production, user: Any, body: dict[str, Any]) -> OwnReceiver:
+    """Saves a receiver of the production's own, new or changed; raises BadValue."""
+    made = Receiver.checked(body)
+    if made.name.lower() in {r.name.lower() for r in RECEIVERS}:
+        raise BadValue(f"“{made.name}” is the name of a generic receiver. Choose another.")
+    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={"definition": made.model_dump(mode="json"), "created_by": user})
+    return row

@@ -6,31 +6,26 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.bake import Certificate
+from upwelling.core.bake import BakeOrder, Certificate
 from upwelling.core.operations import run_reference
-from upwelling.core.path import Path
-from upwelling.web.footage.pictures import range_operations, view_operations
+from upwelling.web.footage.pictures import light_to_screen
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 1180, 190, 44, 26
 
 
-def swatches(certificate: Certificate, path: Path) -> list[dict[str, Any]]:
-    """Each worst sample with exact and baked colour as hex for an sRGB screen, and codes at the display's depth."""
-    top = 2**path.display.depth - 1
+def swatches(certificate: Certificate, order: BakeOrder) -> list[dict[str, Any]]:
+    """Each worst sample with exact and baked colour as hex for an sRGB screen, and codes at the receiver's depths (1023 for float)."""
+    into, out = (2 ** (depth or 10) - 1 for depth in (order.receiver.input_depth, order.receiver.output_depth))
+    judge, target = order.judge, order.path.target
     rows = []
     for worst in certificate.worst:
+        light = target.to_light(judge.signal(np.array([worst.exact, worst.baked])))
+        exact, baked = (("#" + "".join(f"{round(255 * float(v)):02x}" for v in row)) for row in np.clip(run_reference(light_to_screen(target), light), 0, 1))
         rows.append({
-            "set": worst.set_name, "delta_e": worst.delta_e, "exact": _hex(path, worst.exact), "baked": _hex(path, worst.baked),
-            "code": [round(v * 1023) for v in worst.code], "exact_code": [round(v * top) for v in worst.exact],
-            "baked_code": [round(v * top) for v in worst.baked],
+            "set": worst.set_name, "delta_e": worst.delta_e, "exact": exact, "baked": baked,
+            "code": [round(v * into) for v in worst.code], "exact_code": [round(v * out) for v in worst.exact], "baked_code": [round(v * out) for v in worst.baked],
         })
     return rows
-
-
-def _hex(path: Path, code: tuple[float, float, float]) -> str:
-    signal = run_reference(range_operations(path), np.array(code))
-    view = run_reference(view_operations(path), np.clip(signal, 0, 1))
-    return "#" + "".join(f"{round(255 * float(v)):02x}" for v in np.clip(view, 0, 1))
 
 
 def neutral_plot(certificate: Certificate) -> dict[str, Any]:

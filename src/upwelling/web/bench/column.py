@@ -11,7 +11,7 @@ from upwelling.web.footage.shot_settings import ShotSettings
 
 TITLES = {"camera": "Camera file", "input": "Input", "trim": "Trim", "look": "Look", "rendering": "Rendering",
           "display": "Display code"}
-SWITCHES = {"input": "input_on", "trim": "trim_on", "rendering": "rendering_on", "display": "display_on"}
+SWITCHES = {"input": "input_on", "trim": "trim_on", "look": "look_on", "rendering": "rendering_on", "display": "display_on"}
 
 
 def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any]]:
@@ -20,13 +20,14 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     known = now.is_settled
     raw = path.camera.raw
     target = path.target
+    look = shot.look_in_force(settings)
     changed = [step.summary() for step in settings.active if path.takes(step)]
     lines = {
         "camera": _camera_line(shot, raw),
         "input": f"Scene-linear already: raw development ends in {path.working}" if shot.is_raw else
                  f"{now.encoding} → {path.working}" if known else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
-        "look": "None: light passes unchanged",
+        "look": look.said() if settings.look_on or look.version is None else "Off: light passes unchanged",
         "rendering": path.rendering.method.said(target) if settings.rendering_on
                      else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
@@ -39,7 +40,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     origins = {
         "input": {"shot": "own"}.get(now.encoding_from, now.encoding_from),
         "rendering": "own" if settings.rendering else "production",
-        "display": "production", "trim": "own" if changed else "", "look": "", "camera": "",
+        "display": "production", "trim": "own" if changed else "", "look": {"shot": "own", "group": look.group}.get(look.origin, look.origin), "camera": "",
     }
     below = {
         "display": "display light, cd/m²", "rendering": f"scene linear, {path.working}", "look": f"scene linear, {path.working}",

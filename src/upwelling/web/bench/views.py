@@ -10,9 +10,9 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.path import STAGES, Path
+from upwelling.core.path import STAGES, Path, without_tables
 from upwelling.core.raw import Development
-from upwelling.core.rendering import FITS, TONE_MAPS
+from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.steps import STEPS, ColourRange
 from upwelling.core.steps.base import MOST_POINTS
 from upwelling.web.bench.bars import bars_of
@@ -27,10 +27,11 @@ from upwelling.web.errors import Refused, json_body
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
+from upwelling.web.footage.looks import looks_of
 from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.services import Outdated, apply_or_keep, history_ends, move_in_history, stand_for
 from upwelling.web.footage.setting_differences import differences
-from upwelling.web.footage.shot_settings import read_settings
+from upwelling.web.footage.shot_settings import OwnLook, read_settings
 from upwelling.web.footage.views import shot_for, thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.models import Member
@@ -47,12 +48,18 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     tone = tone_points(path)
     groups = grouped(shots_of(production))
     now = shot.settled
+    by_table = isinstance(rules.rendering, LutRendering)
+    # A table weighs megabytes and the page has no use for it.
+    shared = without_tables(rules.rendering.model_dump(mode="json"))
+    inherited_look = looks_of(production).inherited(shot)
     free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
     in_order = [other for _, shots in groups for other in shots]
     here = [other.pk for other in in_order].index(shot.pk)
     data = {
-        "settings": settings.model_dump(mode="json"), "production_rendering": rules.rendering.model_dump(mode="json"),
-        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}, "tone": tone,
+        "settings": settings.model_dump(mode="json"), "production_rendering": shared,
+        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS} | ({"lut": shared} if by_table else {}), "tone": tone,
+        "inherited_look": {"look": inherited_look.version.look if inherited_look.version else 0, "strength": inherited_look.strength},
+        "look_origin": {"group": f"the group {inherited_look.group}’s", "production": "the production’s"}.get(inherited_look.origin, "nothing is given"),
         "outputs": [rules.output, *(d.output for d in rules.deliveries)],
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
         "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed, "kinds": step_kinds(),
@@ -75,8 +82,8 @@ def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "column": column(shot, path, settings), "fits": trim_fits(settings),
         "steps": [{"kind": str(step.model_fields["kind"].default), "title": step.title, "explanation": step.explanation, "space": step.space,
                    "source": step.source, "rows": controls(step, "")} for step in STEPS],
-        "range_rows": controls(ColourRange, "limit"),
-        "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps, "rows": controls(m, "rendering")} for m in TONE_MAPS],
+        "range_rows": controls(ColourRange, "limit"), "inherited_look": inherited_look, "offered_looks": looks_of(production).offered, "look_rows": controls(OwnLook, "look"),
+        "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps, "rows": controls(m, "rendering") if m is not LutRendering else []} for m in (*TONE_MAPS, *((LutRendering,) if by_table else ()))],
         "fits_of": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS], "tone": tone, "path": path,
         "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
         "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),

@@ -15,9 +15,11 @@ from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.footage.inheritance import Settled, settled
+from upwelling.web.footage.looks import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.productions.models import Production
 
+__all__ = ["Arrival", "Camera", "Look", "LookGiven", "LookVersion", "Mark", "SharedChange", "Shot", "ShotGroup", "ShotState", "SplitPlan", "shots_of"]
 RANGES = [("", "as inherited"), ("full", "full range"), ("legal", "legal range")]
 
 
@@ -79,6 +81,7 @@ class Shot(models.Model):
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="shots")
     camera = models.ForeignKey(Camera, null=True, blank=True, on_delete=models.SET_NULL, related_name="shots")
+    group = models.ForeignKey(ShotGroup, null=True, blank=True, on_delete=models.SET_NULL, related_name="shots")
     name = models.CharField(max_length=120)
     original_name = models.CharField(max_length=255)
     file = models.CharField(max_length=1024)
@@ -187,6 +190,10 @@ class Shot(models.Model):
         state = self.states.filter(position=self.position).first() if listed is None else next(iter(listed), None)
         return read_settings(state.settings) if state else ShotSettings()
 
+    def look_in_force(self, chosen: ShotSettings | None = None) -> InForce:
+        """The shot's Look, its strength, and where it comes from."""
+        return looks_of(self.production).in_force(self, chosen or self.settings)
+
     def raw_settings(self, chosen: ShotSettings | None = None) -> RawSettings | None:
         """Profile and development of a raw shot: its own, or its camera's."""
         if self.raw_profile is None:
@@ -215,6 +222,7 @@ class Shot(models.Model):
             input=Input(custom=self.production.definitions.get(name), encoding=name, adaptation=rules.adaptation,
                         on=on and own.input_on, hlg_peak_nits=rules.hlg_peak_nits, hlg_black_nits=rules.hlg_black_nits),
             trim=Trim(steps=own.steps, on=on and own.trim_on),
+            look=looks_of(self.production).in_force(self, own).stage(on and own.look_on),
             rendering=RenderingStage(method=method, on=on and own.rendering_on),
             display=Display(custom=self.production.displays.get(aim.output), output=aim.output, range=aim.range, depth=aim.depth, on=on and own.display_on),
         )

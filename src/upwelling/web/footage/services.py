@@ -158,7 +158,7 @@ def apply_settings(shot: Shot, user: Any, settings: ShotSettings, *, version: in
         last = fresh.states.filter(position=fresh.position).select_related("created_by").first()
         who = f"{last.created_by} ({last.label})" if last and last.created_by else "someone else"
         raise Outdated(f"This shot was changed meanwhile by {who}.")
-    return _next_state(fresh, user, settings, label)
+    return next_state(fresh, user, settings, label)
 
 
 def apply_or_keep(shot: Shot, user: Any, settings: ShotSettings, *, version: int, label: str) -> Shot:
@@ -173,7 +173,7 @@ def apply_or_keep(shot: Shot, user: Any, settings: ShotSettings, *, version: int
         raise late from None
 
 
-def _next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, shared: SharedChange | None = None) -> Shot:
+def next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, shared: SharedChange | None = None) -> Shot:
     """Puts a state after the present one, cutting what lay there; the shot must be locked or fresh."""
     fresh.path(settings)
     if not fresh.states.exists():
@@ -232,7 +232,7 @@ def share_steps(production: Production, user: Any, source: Shot, steps: Sequence
     names = ", ".join(step.shown_name for step in steps)[:300]
     change = SharedChange.objects.create(production=production, source=source.name, steps=names, created_by=user)
     for target in Shot.objects.select_for_update().filter(pk__in=[shot.pk for shot in targets], production=production):
-        _next_state(target, user, target.settings.with_steps(steps), f"{names} from {source.name}", change)
+        next_state(target, user, target.settings.with_steps(steps), f"{names} from {source.name}", change)
     return change
 
 

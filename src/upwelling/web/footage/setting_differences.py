@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from upwelling.core.steps import Step
 from upwelling.web.footage.shot_settings import ShotSettings
 
-_SWITCHES = {"input_on": "Input", "trim_on": "Trim", "rendering_on": "Rendering", "display_on": "Display code"}
+_SWITCHES = {"input_on": "Input", "trim_on": "Trim", "look_on": "Look", "rendering_on": "Rendering", "display_on": "Display code"}
 
 
 def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
@@ -25,6 +25,7 @@ def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
         if getattr(before, name) != getattr(after, name):
             lines.append(f"{title}: {'on → off' if getattr(before, name) else 'off → on'}")
     lines += _whole("Rendering", "the production’s", before.rendering, after.rendering)
+    lines += _whole("Look", "the inherited one", before.look, after.look)
     return lines + _whole("Raw development", "the camera’s", before.development, after.development)
 
 

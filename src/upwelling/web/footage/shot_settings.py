@@ -10,25 +10,37 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering
-from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, SlopeOffsetPower, Step, WhiteBalance
+from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
 
 MOST_STEPS = 24
 FIRST_STEPS = (Exposure(id="exposure"), WhiteBalance(id="balance"), Contrast(id="contrast"), Ladder(id="ladder"), SlopeOffsetPower(id="sop"))
 """The trim of a shot nobody has touched: the steps most shots need, all at rest."""
 
 
+class OwnLook(BaseModel):
+    """A Look chosen for one shot, by its number in the production (0: none), and its strength."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    look: int = Field(0, ge=0)
+    strength: float = Field(1.0, ge=0, le=1, title="Strength", description="How much of the Look is mixed in, in the working log space.",
+                            json_schema_extra={"unit": "share", "fine": 0.05, "low": 0, "high": 1})
+
+
 class ShotSettings(BaseModel):
-    """The trim, an own rendering (None: the production's), an own raw development (None: the camera's), which stages are on.
+    """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), an own raw development
+    (None: the camera's), which stages are on.
 
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = FIRST_STEPS
+    look: OwnLook | None = None
     rendering: AnyRendering | None = None
     development: Development | None = None
     input_on: bool = True
     trim_on: bool = True
+    look_on: bool = True
     rendering_on: bool = True
     display_on: bool = True
 
@@ -37,6 +49,8 @@ class ShotSettings(BaseModel):
         ids = [step.id for step in self.steps]
         if "" in ids or len(set(ids)) < len(ids):
             raise ValueError("Each step of a trim needs an id of its own")
+        if any(isinstance(step, LutStep) for step in self.steps):
+            raise ValueError("A LUT step belongs in a Look, not in a trim")
         return self
 
     @property

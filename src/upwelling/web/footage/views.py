@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.web.errors import wants_json
 from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.looks import looks_of
 from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
 from upwelling.web.footage.pictures import thumbnail_file
@@ -32,9 +33,11 @@ def overview(request: HttpRequest, slug: str) -> HttpResponse:
     production = production_for(request.user, slug)
     rules = production.rule_set
     shots = shots_of(production)
+    given = looks_of(production).for_all
     return render(request, "footage/overview.html", {
         "production": production, "rules": rules, "role": production.role_of(request.user), "shots": shots,
         "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
+        "look": given, "exceptions": sum(1 for shot in shots if looks_of(production).in_force(shot, shot.settings) != given),
         "unsettled": sum(1 for shot in shots if not shot.settled.is_settled),
     })
 

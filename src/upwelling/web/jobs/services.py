@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import logging
+import shutil
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path as FilePath
 
+from django.conf import settings
 from django.utils import timezone
 
 from upwelling.core.bake.make import Progress
@@ -15,6 +18,8 @@ from upwelling.web.jobs.models import Job
 
 logger = logging.getLogger(__name__)
 _BETWEEN_SAVES = 0.25
+WORKERS_FOLDERS = ("bakes", "packages")
+"""Folders that only the worker writes, so that what is half-made there can be swept when it has died."""
 
 
 class Cancelled(Exception):
@@ -65,6 +70,9 @@ def request_cancel(job: Job) -> None:
 
 
 def fail_interrupted() -> int:
-    """At a worker's start: what was running when the last worker died is said to have failed. Gives how many."""
+    """Before a worker starts: what was running when the last one died is said to have failed, and its half-made files go. Gives how many."""
+    for folder in WORKERS_FOLDERS:
+        for place in (FilePath(settings.FILES) / folder).rglob(".part-*"):
+            shutil.rmtree(place) if place.is_dir() else place.unlink(missing_ok=True)
     return Job.objects.filter(state=Job.State.RUNNING).update(
         state=Job.State.FAILED, finished=timezone.now(), message="The worker stopped in the middle. Start it again.")

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.encodings import Range
 from upwelling.core.primaries import Adaptation
 from upwelling.core.rendering import AnyRendering, Rise
@@ -43,6 +44,7 @@ class Rules(BaseModel):
     depth: Literal[8, 10, 12, 16] = 10
     rendering: AnyRendering = Rise()
     deliveries: tuple[Delivery, ...] = Field((), max_length=MOST_DELIVERIES)
+    tolerances: Tolerances = Tolerances()
 
     def delivery(self, output: str) -> Delivery:
         """The main output for an empty or unknown name, else the delivery of that name."""

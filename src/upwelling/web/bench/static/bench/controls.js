@@ -52,7 +52,7 @@ upwelling.benchParts.push({
   effective() {
     return {
       ...this.settings, rendering: this.settings.rendering || this.data.production_rendering,
-      development: this.settings.development || this.data.shared_development,
+      development: this.settings.development || this.data.shared_development, look: this.settings.look || this.data.inherited_look,
     };
   },
   get(path) { return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), this.effective()); },
@@ -60,7 +60,7 @@ upwelling.benchParts.push({
     if (!this.data.editable) return;
     this.settle("typed");
     const keys = path.split(".");
-    const shared = { rendering: this.data.production_rendering, development: this.data.shared_development }[keys[0]];
+    const shared = { rendering: this.data.production_rendering, development: this.data.shared_development, look: this.data.inherited_look }[keys[0]];
     if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
     const last = keys.pop();
     keys.reduce((place, key) => place[key], this.settings)[last] = value;
@@ -81,6 +81,7 @@ upwelling.benchParts.push({
       const value = this.get(choice.dataset.path);
       if (value !== undefined) choice.value = value;
     }
+    this.takeLook();
     for (const input of this.$root.querySelectorAll(".switch")) input.checked = this.settings[input.dataset.switch];
   },
   commitSoon(cell) {

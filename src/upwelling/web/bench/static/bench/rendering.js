@@ -19,6 +19,7 @@ upwelling.benchParts.push({
     this.$refs.fit.value = now.fit.kind;
   },
   pickMethod(event) {
+    if (event.target.value === "lut") return this.inheritRendering();
     this.settings.rendering = { ...this.data.methods[event.target.value], fit: this.effective().rendering.fit };
     this.changedMethod("tone map");
   },

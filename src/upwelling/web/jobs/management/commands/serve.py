@@ -26,11 +26,26 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         fail_interrupted()
         threading.Thread(target=warm, daemon=True).start()
-        worker = subprocess.Popen([sys.executable, "-m", "upwelling.web.manage", "run_huey", "--quiet"])
+        self.stopping = threading.Event()
+        self.worker = self.start_worker()
+        threading.Thread(target=self.keep_worker, daemon=True).start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
             waitress.serve(application, host=options["host"], port=options["port"], threads=6, ident="upwelling",
                            max_request_body_size=1024**3)
         finally:
-            worker.terminate()
-            worker.wait(timeout=20)
+            self.stopping.set()
+            self.worker.terminate()
+            self.worker.wait(timeout=20)
+
+    def start_worker(self) -> subprocess.Popen[bytes]:
+        return subprocess.Popen([sys.executable, "-m", "upwelling.web.manage", "run_huey", "--quiet"])
+
+    def keep_worker(self) -> None:
+        """Starts another worker when one dies; what it was doing is said to have failed, what waits goes on."""
+        while True:
+            self.worker.wait()
+            if self.stopping.wait(1.0):
+                return
+            fail_interrupted()
+            self.worker = self.start_worker()

@@ -1,0 +1,131 @@
+"""A package: tables for several cameras and receivers with recipes, certificates, test pictures, a README and checksums, as one zip."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+import os
+import re
+import shutil
+import unicodedata
+import zipfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path as FilePath
+from typing import Any
+
+from upwelling.core.bake.certificate import Certificate
+from upwelling.core.bake.lut_box import LutBox
+from upwelling.core.bake.make import Progress, bake, no_report
+from upwelling.core.bake.order import BakeOrder
+from upwelling.core.bake.samples import FrameSample, write_frames
+from upwelling.core.bake.setup_pictures import write_test_pictures
+from upwelling.core.bake.tolerances import Tolerances
+from upwelling.core.bake.verify import verify
+from upwelling.core.errors import UpwellingError
+from upwelling.core.files import whole_file
+from upwelling.core.lut_files import FORMATS, write_lut
+
+README, SUMS = "README.txt", "SHA256SUMS"
+
+
+@dataclass(frozen=True)
+class Item:
+    """One table of a package: what for, how, and the frames that test it; ``prepare`` is asked when its turn comes."""
+
+    camera: str
+    receiver: str
+    prepare: Callable[[], tuple[BakeOrder, Sequence[FrameSample], Any]]
+
+
+@dataclass(frozen=True)
+class Made:
+    """What became of an item: its file and certificate, or why there is none."""
+
+    camera: str
+    receiver: str
+    file: str
+    certificate: Certificate | None
+    problem: str
+
+
+def plain_name(*parts: str) -> str:
+    """A file name without an ending, from which a person knows what the file is."""
+    words = (unicodedata.normalize("NFKD", part).encode("ascii", "ignore").decode() for part in parts)
+    return "_".join(re.sub(r"[^A-Za-z0-9.]+", "-", word).strip("-.")[:48] or "x" for word in words)
+
+
+def table_name(production: str, what: str, order: BakeOrder) -> str:
+    """The name of a table's file."""
+    section, r = order.section, order.receiver
+    kind = f"{order.size}" if order.dimensions == 3 else f"1D-{order.size}"
+    return plain_name(production, what, section.input_name(order.path), "to", section.output_name(order.path), r.name, kind, r.input_range) + FORMATS[order.format].ending
+
+
+def make_package(items: Sequence[Item], place: FilePath, *, title: str, production: str, who: str, tolerances: Tolerances | None = None,
+                 progress: Progress = no_report) -> list[Made]:
+    """Makes every item and writes the zip, whole or not at all. An item that cannot be made is said in the README; raises only when none can be."""
+    place.parent.mkdir(parents=True, exist_ok=True)
+    folder = place.parent / f".part-{place.stem}"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    try:
+        made = []
+        for index, item in enumerate(items):
+            def part(done: float, message: str, at: int = index, one: Item = item) -> None:
+                progress((at + done) / (len(items) + 0.5), f"{one.camera} for {one.receiver}: {message}")
+            made.append(_make(item, folder, production, tolerances, part))
+        if not any(one.certificate for one in made):
+            raise UpwellingError("Nothing could be made: " + " ".join(one.problem for one in made[:3]))
+        (folder / README).write_text(_readme(title, production, who, made), encoding="utf-8")
+        files = sorted(p for p in folder.rglob("*") if p.is_file())
+        sums = "".join(f"{hashlib.sha256(p.read_bytes()).hexdigest()}  {p.relative_to(folder)}\n" for p in files)
+        (folder / SUMS).write_text(sums, encoding="utf-8")
+        progress(len(items) / (len(items) + 0.5), "Packing")
+        with whole_file(place) as temporary, zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
+            for path in [*files, folder / SUMS]:
+                archive.write(path, FilePath(place.stem) / path.relative_to(folder))
+        return made
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _make(item: Item, folder: FilePath, production: str, tolerances: Tolerances | None, progress: Progress) -> Made:
+    try:
+        order, frames, frame_code = item.prepare()
+        home = folder / plain_name(item.camera) / plain_name(item.receiver)
+        home.mkdir(parents=True, exist_ok=True)
+        name = table_name(production, item.camera, order)
+        write_lut(bake(order, title=f"{production}, {item.camera}", progress=lambda d, m: progress(0.5 * d, m)), home / name)
+        certificate = verify(home / name, order, frames=frames, tolerances=tolerances, progress=lambda d, m: progress(0.5 + 0.45 * d, m))
+        (home / f"{name}.certificate.json").write_text(certificate.model_dump_json(indent=2) + "\n", encoding="utf-8")
+        (home / f"{name}.recipe.json").write_text(order.path.to_recipe(), encoding="utf-8")
+        if frames:
+            write_frames(frames, home / f"{name}.frames.png")
+        pictures = home / "test-pictures"
+        pictures.mkdir()
+        write_test_pictures(order, LutBox.load(order.receiver, home / name), frame_code, pictures)
+        return Made(item.camera, item.receiver, os.fspath((home / name).relative_to(folder)), certificate, "")
+    except UpwellingError as error:
+        return Made(item.camera, item.receiver, "", None, f"{item.camera} for {item.receiver}: {error}")
+
+
+def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
+    lines = [title, "=" * len(title), "", f"Production: {production}", f"Made {datetime.datetime.now(datetime.UTC):%Y-%m-%d %H:%M} UTC by {who} with Upwelling", ""]
+    for one in made:
+        if one.certificate is None:
+            continue
+        order = one.certificate.bake_order
+        lines += [one.file, f"  for {one.receiver}: {order.said()}, {order.receiver.interpolation} interpolation",
+                  f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives {order.section.output_name(order.path)} code, {order.receiver.output_range} range",
+                  f"  {one.certificate.verdict}: {one.certificate.metric} 99 % {one.certificate.overall.p99:.2f}, worst place {one.certificate.hunted.delta_e:.2f}",
+                  *(f"  ! {finding}" for finding in one.certificate.findings), ""]
+    problems = [one.problem for one in made if one.problem]
+    if problems:
+        lines += ["Not made:", *(f"  {text}" for text in problems), ""]
+    lines += ["Setting up a receiver", "  test-pictures/ beside each table holds the 24-patch chart and a frame: 1 going in, 2 as it must come out, 3 as the modelled receiver",
+              "  makes it. Send picture 1 through the device with the table loaded; what it shows must look like 2. A difference that is all over the",
+              "  picture is a wrong range or interpolation; compare the settings above.", "",
+              "Proving a table again", "  upwelling verify FILE   reads the certificate and frames beside it and tests the file anew.",
+              f"  sha256sum -c {SUMS}   says whether every file is the one that was packed.", ""]
+    return "\n".join(lines)

@@ -1,0 +1,108 @@
+"""Setting a bake up: the part of the Column, the receiver, the kind of table, what it leaves out, and the smallest that holds."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from upwelling.core.bake import solve
+from upwelling.core.bake.left_out import left_out
+from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
+from upwelling.core.encodings import ENCODINGS
+from upwelling.core.lut_files import FORMATS
+from upwelling.web.bakes.orders import frame_code, order_for, receivers_of, test_frames
+from upwelling.web.bakes.services import start_bake
+from upwelling.web.bench.column import column
+from upwelling.web.errors import Refused, json_body
+from upwelling.web.footage.models import shots_of
+from upwelling.web.footage.views import shot_for
+from upwelling.web.productions.models import Member
+
+PRESETS = (("Camera to display", "camera", "display"), ("Camera to working", "camera", "input"), ("Working to display", "trim", "display"), ("Look only", "look", "look"))
+PLOT_WIDTH, PLOT_HEIGHT, PLOT_LEFT, PLOT_BASE = 520, 170, 44, 144
+
+
+@require_GET
+def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """The page."""
+    production, shot = shot_for(request, slug, pk)
+    rules, receivers = production.rule_set, receivers_of(production)
+    path = shot.path()
+    data = {
+        "wish": {"start": "trim" if shot.is_raw else "camera", "end": "display", "carrier": "", "receiver": receivers[0].name, "format": receivers[0].formats[0],
+                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output},
+        "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
+                               "said": r.said(), "note": r.note} for r in receivers},
+        "formats": {f.name: {"title": f.title, "shaper": f.shaper, "about": f.about} for f in FORMATS.values()},
+        "starts": list(STARTS), "ends": list(ENDS), "raw": shot.is_raw,
+        "urls": {"check": reverse("bake-check", args=[slug, pk]), "solve": reverse("bake-solve", args=[slug, pk])},
+    }
+    strata = column(shot, path, shot.settings)
+    for row in strata:
+        row["begins"] = row["stage"] if row["stage"] in STARTS else ""
+        row["ends"] = row["stage"] if row["stage"] in ENDS else ""
+    return render(request, "bakes/setup.html", {
+        "production": production, "shot": shot, "data": data, "column": strata, "receivers": receivers, "presets": PRESETS, "encodings": list(ENCODINGS),
+        "outputs": [rules.output, *(d.output for d in rules.deliveries)], "role": production.role_of(request.user), "path": path,
+        "may": production.role_of(request.user) == Member.Role.TECHNICIAN and shot.settled.is_settled and shot.is_managed, "shots": shots_of(production),
+        "titles": BOUNDARY_TITLES, "plot": {"width": PLOT_WIDTH, "height": PLOT_HEIGHT, "left": PLOT_LEFT, "base": PLOT_BASE},
+    })
+
+
+@require_POST
+def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
+    """What a wish would make: its kind of table, its codes, and what it leaves out with the cost on the shot's own frame."""
+    body = json_body(request, "setting")
+    _, shot = shot_for(request, slug, pk)
+    order = order_for(shot, body)
+    lost = left_out(order, frame_code(shot))
+    section, r = order.section, order.receiver
+    return JsonResponse({
+        "said": order.said(), "title": section.title(), "stages": list(section.stages), "metric": order.judge.metric,
+        "takes": f"{section.input_name(order.path)} code, {r.input_range} range", "gives": f"{section.output_name(order.path)} code, {r.output_range} range",
+        "lost": [{"name": one.name, "why": one.why, "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on this shot’s frame",
+                  "step": one.step, "matters": one.matters} for one in lost],
+    })
+
+
+@require_POST
+def smallest(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
+    """Every grid the receiver takes, with its error over the tolerance, as points of a plot; and the smallest that holds."""
+    body = json_body(request, "setting")
+    production, shot = shot_for(request, slug, pk)
+    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none"})
+    solution = solve(order, frames=test_frames(shot, order), tolerances=production.rule_set.tolerances)
+    best = solution.chosen or solution.nearest
+    top = max(2.0, min(max(t.share for t in solution.tried) * 1.1, 12.0))
+    largest = max(t.size for t in solution.tried)
+    rows = [{
+        "size": t.size, "shaper": t.shaper, "x": round(PLOT_LEFT + t.size / largest * (PLOT_WIDTH - PLOT_LEFT - 16), 1),
+        "y": round(PLOT_BASE - min(t.share, top) / top * (PLOT_BASE - 12), 1), "holds": t.holds, "chosen": t is best,
+        "label": f"{t.size}³{' after a shaper' if t.shaper != 'none' else ''}: {t.share:.2f} × the tolerance; neutral {t.neutral_max:.2f}, "
+                 f"{'frames ' + format(t.picture_max, '.2f') + ', ' if t.picture_max is not None else ''}99 % {t.p99:.2f} {order.judge.metric}",
+    } for t in solution.tried]
+    return JsonResponse({
+        "rows": rows, "limit_y": round(PLOT_BASE - 1 / top * (PLOT_BASE - 12), 1), "top": f"{top:.1f}", "size": best.size, "shaper": best.shaper, "holds": solution.chosen is not None,
+        "said": f"{best.size}³{' after a shaper' if best.shaper != 'none' else ''} is the smallest that holds." if solution.chosen else
+                f"None of this receiver’s grids holds; {best.size}³{' after a shaper' if best.shaper != 'none' else ''} comes nearest, {best.share:.1f} × the tolerance. "
+                "The certificate will say what costs most.",
+    })
+
+
+@require_POST
+def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Starts the bake; refuses what leaves something out that matters without a yes."""
+    _, shot = shot_for(request, slug, pk, change=True)
+    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output")}
+    order = order_for(shot, wish)
+    lost = [one for one in left_out(order, frame_code(shot)) if one.matters]
+    if lost and request.POST.get("yes") != "on":
+        raise Refused(f"This table leaves out: {', '.join(one.name.lower() for one in lost)} ({order.judge.metric} up to {max(one.worst for one in lost):.1f} on the shot’s frame). "
+                      "Tick “Leave it out” to bake it so.")
+    steps = tuple(one.step for one in lost if one.step)
+    start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order)
+    return redirect("bakes", slug)

@@ -1,0 +1,156 @@
+"""Changes to Looks: new ones, new versions, and giving them to shots, groups and the production."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import transaction
+
+from upwelling.core.errors import BadValue
+from upwelling.core.look_recipe import MOST_STEPS, LookRecipe, with_ids
+from upwelling.core.path import Look as LookStage
+from upwelling.core.steps import AnyStep
+from upwelling.web.errors import Refused
+from upwelling.web.footage.looks import Look, LookGiven, LookVersion, ShotGroup, forget_looks, looks_of
+from upwelling.web.footage.models import SharedChange, Shot, shots_of
+from upwelling.web.footage.services import next_state
+from upwelling.web.footage.shot_settings import OwnLook
+from upwelling.web.productions.models import Production
+
+
+def checked_name(production: Production, name: str, kind: str, taken: Any) -> str:
+    """A name without odd spaces; raises Refused when it is empty, too long or taken."""
+    name = " ".join(name.split())
+    if not 1 <= len(name) <= 60:
+        raise Refused(f"A {kind}’s name has 1 to 60 characters; this one has {len(name)}.")
+    if taken.filter(name__iexact=name).exists():
+        raise Refused(f"This production has a {kind} “{name}” already. Choose another name.")
+    return name
+
+
+def checked_steps(production: Production, steps: Sequence[AnyStep]) -> tuple[AnyStep, ...]:
+    """Steps with ids, tried on the working space; raises Refused or BadValue."""
+    if not steps:
+        raise Refused("A Look needs at least one step.")
+    if len(steps) > MOST_STEPS:
+        raise Refused(f"A Look holds at most {MOST_STEPS} steps; these are {len(steps)}.")
+    listed = with_ids(steps)
+    from upwelling.core.primaries import primaries
+
+    for step in listed:
+        step.operations(primaries(production.rule_set.working))
+    return listed
+
+
+@transaction.atomic
+def create_look(production: Production, user: Any, name: str, steps: Sequence[AnyStep], note: str = "") -> Look:
+    """A new Look with its first version."""
+    listed = checked_steps(production, steps)
+    look = Look.objects.create(production=production, name=checked_name(production, name, "Look", production.looks), created_by=user)
+    _add_version(look, user, listed, note)
+    return look
+
+
+def _add_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str) -> LookVersion:
+    last = look.versions.order_by("-number").values_list("number", flat=True).first() or 0
+    made = LookVersion.objects.create(look=look, number=last + 1, steps=[step.model_dump(mode="json") for step in steps], note=" ".join(note.split())[:500],
+                                      created_by=user)
+    forget_looks(look.production)
+    return made
+
+
+@transaction.atomic
+def new_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str = "") -> LookVersion:
+    """The Look's steps from now on; every shot it is given to follows. Raises Refused when nothing differs."""
+    listed = checked_steps(look.production, steps)
+    if look.newest.step_list == listed:
+        raise Refused(f"These are the steps {look.name} has already.")
+    return _add_version(look, user, listed, note)
+
+
+def rename_look(look: Look, name: str) -> None:
+    """Another name; raises Refused when it is taken."""
+    look.name = checked_name(look.production, name, "Look", look.production.looks.exclude(pk=look.pk))
+    look.save(update_fields=["name"])
+    forget_looks(look.production)
+
+
+def set_retired(look: Look, retired: bool) -> None:
+    """Takes a Look off the list, or puts it back; raises Refused while it is in force somewhere."""
+    users = shots_with(look)
+    if retired and users:
+        raise Refused(f"{look.name} is in force on {len(users)} shots, {users[0].name} among them. Give them another Look first.")
+    look.retired = retired
+    look.save(update_fields=["retired"])
+    forget_looks(look.production)
+
+
+def shots_with(look: Look) -> list[Shot]:
+    """The shots on which a Look is in force."""
+    table = looks_of(look.production)
+    found = []
+    for shot in shots_of(look.production):
+        version = table.in_force(shot, shot.settings).version
+        if version is not None and version.look == look.pk:
+            found.append(shot)
+    return found
+
+
+def checked_strength(strength: float) -> float:
+    """0…1; raises BadValue."""
+    if not 0 <= strength <= 1:
+        raise BadValue(f"A Look’s strength lies between 0 and 100 %; {strength * 100:.0f} % does not.")
+    return strength
+
+
+@transaction.atomic
+def give_to_shots(production: Production, user: Any, look: Look | None, strength: float, shots: Sequence[Shot], *, inherit: bool = False) -> SharedChange:
+    """Gives a Look (or none, or back what is inherited) to shots, each as its next state; one undo takes it back from all."""
+    if not shots:
+        raise Refused("Choose at least one shot.")
+    own = None if inherit else OwnLook(look=look.pk if look else 0, strength=checked_strength(strength))
+    said = "the inherited Look" if inherit else f"{look.name} at {strength * 100:.0f} %" if look else "no Look"
+    change = SharedChange.objects.create(production=production, source="the Looks page", steps=said[:300], created_by=user)
+    for shot in Shot.objects.select_for_update().filter(pk__in=[shot.pk for shot in shots], production=production):
+        next_state(shot, user, shot.settings.model_copy(update={"look": own}), f"Look: {said}", change)
+    return change
+
+
+@transaction.atomic
+def give_to_all(production: Production, look: Look | None, strength: float, group: ShotGroup | None = None, *, inherit: bool = False) -> None:
+    """Gives a Look to a group, or to the production; ``inherit`` takes a group's (or the production's) away again."""
+    if inherit:
+        LookGiven.objects.filter(production=production, group=group).delete()
+    else:
+        LookGiven.objects.update_or_create(production=production, group=group, defaults={"look": look, "strength": checked_strength(strength)})
+    forget_looks(production)
+
+
+@transaction.atomic
+def make_group(production: Production, name: str, shots: Sequence[Shot]) -> ShotGroup:
+    """A group of shots; each leaves the group it was in."""
+    if not shots:
+        raise Refused("Choose the shots of the group first.")
+    group = ShotGroup.objects.create(production=production, name=checked_name(production, name, "group", production.groups))
+    Shot.objects.filter(pk__in=[shot.pk for shot in shots], production=production).update(group=group)
+    forget_looks(production)
+    return group
+
+
+def set_group(production: Production, shots: Sequence[Shot], group: ShotGroup | None) -> None:
+    """Puts shots into a group, or takes them out of theirs; a group without shots is removed."""
+    Shot.objects.filter(pk__in=[shot.pk for shot in shots], production=production).update(group=group)
+    production.groups.filter(shots=None).delete()
+    forget_looks(production)
+
+
+def look_from_recipe(production: Production, user: Any, text: bytes, name: str = "") -> Look:
+    """A Look from its JSON; ``name`` replaces the one in the file."""
+    recipe = LookRecipe.from_text(text)
+    return create_look(production, user, name or recipe.name, recipe.steps, recipe.note)
+
+
+def stage_of(look: Look, strength: float = 1.0) -> LookStage:
+    """A Look as a stage, to be tried on a shot."""
+    return LookStage(name=look.name, steps=look.newest.step_list, strength=checked_strength(strength))

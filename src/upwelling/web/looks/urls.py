@@ -1,0 +1,20 @@
+from django.urls import path
+
+from upwelling.web.looks import sheet_views, views
+
+LOOKS = "p/<slug:slug>/looks/"
+urlpatterns = [
+    path(LOOKS, views.looks, name="looks"),
+    path(LOOKS + "new/", views.create, name="new-look"),
+    path(LOOKS + "give/", views.give_all, name="give-look"),
+    path(LOOKS + "sheet/", sheet_views.sheet, name="look-sheet"),
+    path(LOOKS + "sheet/give/", sheet_views.give, name="sheet-give"),
+    path(LOOKS + "sheet/<int:change>/take-back/", sheet_views.take_back, name="take-look-back"),
+    path(LOOKS + "picture/<int:pk>/", views.picture, name="look-picture"),
+    path(LOOKS + "<int:pk>/", views.look, name="look"),
+    path(LOOKS + "<int:pk>/propose/", views.propose, name="propose-look"),
+    path(LOOKS + "<int:pk>/touches/", views.touches, name="look-touches"),
+    path(LOOKS + "<int:pk>/decide/", views.decide, name="decide-look"),
+    path(LOOKS + "<int:pk>/manage/", views.manage, name="manage-look"),
+    path(LOOKS + "<int:pk>/look.json", views.export, name="look-recipe"),
+]

@@ -1,0 +1,78 @@
+"""ImportedLut: a table brought into a production, kept by its content, with the spaces a person declared for it."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path as FilePath
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+from upwelling.core.declared_lut import DeclaredLut
+from upwelling.core.lut import Lut
+from upwelling.core.lut.carried import CarriedLut
+from upwelling.core.lut_files import read_lut
+from upwelling.web.errors import Refused
+from upwelling.web.productions.models import Production
+
+RANGES = [("full", "full range"), ("legal", "legal range")]
+INTERPOLATIONS = [("tetrahedral", "tetrahedral"), ("trilinear", "trilinear")]
+
+
+class ImportedLut(models.Model):
+    """One table. Empty ``expects`` or ``gives``: undeclared, and nothing runs through it."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="luts")
+    name = models.CharField(max_length=200)
+    sha256 = models.CharField(max_length=64)
+    file = models.CharField(max_length=255)
+    kind = models.CharField(max_length=12)
+    size = models.PositiveIntegerField()
+    expects = models.CharField(max_length=80, blank=True)
+    expects_range = models.CharField(max_length=5, choices=RANGES, default="full")
+    gives = models.CharField(max_length=80, blank=True)
+    gives_range = models.CharField(max_length=5, choices=RANGES, default="full")
+    interpolation = models.CharField(max_length=12, choices=INTERPOLATIONS, default="tetrahedral")
+    evidence_json = models.JSONField(default=dict)
+    created = models.DateTimeField(default=timezone.now)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("name", "pk")
+        constraints = (models.UniqueConstraint(fields=("production", "sha256"), name="one_lut_a_content"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def disk_path(self) -> FilePath:
+        return FilePath(settings.FILES) / self.file
+
+    @property
+    def lut(self) -> Lut:
+        """The table; raises BadLut when the file has gone bad."""
+        return _read(str(self.disk_path), self.sha256)
+
+    @property
+    def is_declared(self) -> bool:
+        return bool(self.expects and self.gives)
+
+    @property
+    def declared(self) -> DeclaredLut:
+        """With its spaces, fit to travel in a recipe; raises Refused while they are not declared."""
+        if not self.is_declared:
+            raise Refused(f"{self.name} has no declared spaces, so nothing runs through it. Say on its page what code it expects and gives.")
+        return DeclaredLut.model_validate({"table": carried(str(self.disk_path), self.name, self.sha256), "expects": self.expects, "expects_range": self.expects_range,
+                                           "gives": self.gives, "gives_range": self.gives_range, "interpolation": self.interpolation})
+
+
+@lru_cache(maxsize=8)
+def _read(place: str, sha256: str) -> Lut:
+    return read_lut(place)
+
+
+@lru_cache(maxsize=8)
+def carried(place: str, name: str, sha256: str) -> CarriedLut:
+    """The table packed for a recipe."""
+    return CarriedLut.of(_read(place, sha256), name, sha256)

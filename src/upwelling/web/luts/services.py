@@ -1,0 +1,120 @@
+"""Changes to tables brought in: taking one in, declaring its spaces, using it as Input or Rendering, removing it."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+from pathlib import Path as FilePath
+from typing import Any
+
+from django.conf import settings
+
+from upwelling.core.encodings import encoding
+from upwelling.core.encodings.custom import MakerLut
+from upwelling.core.errors import BadLut, UpwellingError
+from upwelling.core.files import whole_file
+from upwelling.core.lut import Lut1D, Lut3D, ProcessList
+from upwelling.core.lut_evidence import evidence
+from upwelling.core.lut_files import ENDINGS, LARGEST_FILE, read_lut
+from upwelling.core.outputs import output
+from upwelling.core.rendering import LutRendering
+from upwelling.web.encodings.models import OwnEncoding
+from upwelling.web.errors import Refused
+from upwelling.web.luts.models import ImportedLut
+from upwelling.web.productions.models import Production
+from upwelling.web.productions.services import define_encoding, set_rules
+
+
+def bring_in_lut(production: Production, user: Any, original_name: str, place: FilePath) -> ImportedLut:
+    """Takes a table file over by its content; raises BadLut or Refused, and keeps nothing then."""
+    name = original_name.rsplit("/", 1)[-1][-200:]
+    suffix = FilePath(name).suffix.lower()
+    if suffix not in ENDINGS:
+        raise BadLut(name, f"tables ending in “{suffix}” cannot be read; use {', '.join(ENDINGS)}.")
+    if place.stat().st_size > LARGEST_FILE:
+        raise BadLut(name, "the file is larger than any table may be.")
+    data = place.read_bytes()
+    digest = hashlib.sha256(data).hexdigest()
+    twin = production.luts.filter(sha256=digest).first()
+    if twin:
+        raise Refused(f"{name} is already here as “{twin.name}”: the content is the same.")
+    relative = f"luts/{digest[:2]}/{digest}{suffix}"
+    target = FilePath(settings.FILES) / relative
+    if not target.exists():
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with whole_file(target) as temporary:
+            temporary.write_bytes(data)
+    try:
+        lut = read_lut(target)
+    except BadLut as error:
+        if not ImportedLut.objects.filter(file=relative).exists():
+            target.unlink(missing_ok=True)
+        raise BadLut(name, error.problem, error.line) from None
+    kind = {Lut1D: "1D", Lut3D: "3D", ProcessList: "process list"}[type(lut)]
+    return ImportedLut.objects.create(production=production, name=name, sha256=digest, file=relative, kind=kind, size=lut.size,
+                                      evidence_json=dataclasses.asdict(evidence(lut)), created_by=user)
+
+
+def declare(row: ImportedLut, *, expects: str, expects_range: str, gives: str, gives_range: str, interpolation: str) -> ImportedLut:
+    """Says what code a table expects and what it gives: an encoding, or an output it was made for. Raises UnknownName or Refused."""
+    if {expects_range, gives_range} - {"full", "legal"}:
+        raise Refused("The code range is either full or legal.")
+    if interpolation not in ("tetrahedral", "trilinear"):
+        raise Refused("The interpolation is tetrahedral or trilinear.")
+    row.expects = encoding(expects).name if expects else ""
+    row.gives = _known_target(gives) if gives else ""
+    row.expects_range, row.gives_range, row.interpolation = expects_range, gives_range, interpolation
+    row.save(update_fields=["expects", "gives", "expects_range", "gives_range", "interpolation"])
+    return row
+
+
+def _known_target(name: str) -> str:
+    try:
+        return output(name).name
+    except UpwellingError:
+        return encoding(name).name
+
+
+def gives_display(row: ImportedLut) -> bool:
+    """Whether it was declared to give a display's code."""
+    try:
+        output(row.gives)
+    except UpwellingError:
+        return False
+    return True
+
+
+def use_as_rendering(row: ImportedLut, *, whole_production: bool = True) -> LutRendering:
+    """Makes it the production's rendering; raises Refused unless it gives a display's code, BadValue where it cannot serve an output."""
+    declared = row.declared
+    if not gives_display(row):
+        raise Refused(f"{row.name} gives {row.gives}, which is no display output. Only a conversion to a display can be a rendering.")
+    made = LutRendering(lut=declared)
+    if whole_production:
+        set_rules(row.production, {"rendering": made.model_dump(mode="json")})
+    return made
+
+
+def use_as_input(row: ImportedLut, user: Any, name: str) -> OwnEncoding:
+    """Defines an encoding of the production by it: camera code to the code it gives. Raises Refused for a display's code or a process list."""
+    declared = row.declared
+    if gives_display(row):
+        raise Refused(f"{row.name} gives {row.gives}, a display’s code. An Input needs a table that gives scene light in an encoding.")
+    lut = row.lut
+    if isinstance(lut, ProcessList):
+        raise Refused(f"{row.name} is a process list; an Input takes one 1D or 3D table. Bring in the camera maker’s .cube instead.")
+    form = {"kind": "lut", "dimensions": 1 if isinstance(lut, Lut1D) else 3, "size": lut.size, "low": lut.domain.low, "high": lut.domain.high,
+            "data": MakerLut.pack(lut.table), "expects": declared.expects_range, "gives": declared.gives, "gives_range": declared.gives_range}
+    return define_encoding(row.production, user, {"name": name or row.name.rsplit(".", 1)[0][:60], "note": f"By the table {row.name}"[:300], "form": form,
+                                                  "default_range": declared.expects_range})
+
+
+def remove_lut(row: ImportedLut) -> None:
+    """Removes it from the list. Looks, renderings and recipes that carry it keep their copy."""
+    others = ImportedLut.objects.filter(file=row.file).exclude(pk=row.pk).exists()
+    place = row.disk_path
+    row.delete()
+    if not others:
+        place.unlink(missing_ok=True)
+
+
