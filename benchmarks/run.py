@@ -14,10 +14,10 @@ from pathlib import Path as FilePath
 import av
 import colour
 import numpy as np
+from upwelling.core.bake.sampling import lattice
 
 from upwelling.core import engine
 from upwelling.core.bake import bake
-from upwelling.core.bake.sampling import lattice
 from upwelling.core.curves import CURVES
 from upwelling.core.lut import Lut3D
 from upwelling.core.lut_files import write_lut

@@ -9,7 +9,8 @@ from tests.browser.conftest import enter, pictured
 AXE = (Path(__file__).parent / "axe" / "axe.min.js").read_text()
 PAGES = ["/", "/encodings/", "{p}/", "{p}/intake/", "{p}/intake/?state=settled", "{p}/encodings/", "{p}/bakes/", "bench", "bench camera", "bench input",
          "bench rendering", "bench display", "bench trim", "bench steps", "bench marks", "bench history", "bench share", "bench help",
-         "{p}/outputs/?name=BT.2100 PQ 1000", "bench renderings", "bench monitor"]
+         "{p}/outputs/?name=BT.2100 PQ 1000", "bench renderings", "bench monitor",
+         "{p}/looks/", "{p}/looks/sheet/", "{p}/bakes/receivers/", "{p}/bakes/cdl/", "bench look", "bench setup"]
 
 
 def _steps(page):
@@ -22,6 +23,7 @@ def _steps(page):
 
 IN_TRIM = {"steps": _steps, "marks": lambda page: (page.click("[data-tab=marks]"), page.click("text=Mark this state"), page.wait_for_selector(".card")),
            "history": lambda page: page.click("[data-tab=history]"), "share": lambda page: page.click("text=Give to shots"),
+           "setup": lambda page: (page.goto(page.url.replace("/bench/", "/bakes/of/")), page.wait_for_selector("[data-busy=no]")),
            "help": lambda page: page.click("button:has-text('Keys')"),
            "renderings": lambda page: (page.goto(page.url + "renderings/"), page.wait_for_selector("text=8 rendered in")),
            "monitor": lambda page: (page.goto(page.url + "monitor/"), page.wait_for_selector("td:has-text('grey 50 %')"))}
@@ -45,7 +47,7 @@ def test_nothing_serious(signed_in, server, address):
         page.click("tbody tr:has-text('A099') >> a.strong")
         pictured(page)
         place = address.split()[-1]
-        if place in ("camera", "input", "trim", "rendering", "display"):
+        if place in ("camera", "input", "trim", "look", "rendering", "display"):
             page.click(f".pick[data-stage={place}]")
         elif place in IN_TRIM:
             IN_TRIM[place](page)

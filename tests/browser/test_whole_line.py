@@ -74,22 +74,28 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
     # Bake and verify in the background, then read the certificate and take the files.
     page.click(".pick[data-stage=display]")
     page.click("a:has-text('Bake a LUT of this path')")
+    page.select_option("select[name=receiver]", "Grading or editing program")
+    page.select_option("select[name=format]", "cube")
+    page.select_option("select[name=size]", "33")
+    page.wait_for_selector("text=● Nothing is left out")
     page.click("button:has-text('Bake and verify')")
     page.wait_for_selector("a:has-text('Certificate')", timeout=90000)
     page.click("a:has-text('Certificate') >> nth=0")
-    assert page.locator(".verdict.big").inner_text() in ("● Holds", "▲ Does not hold")
+    assert page.locator(".verdict.big").inner_text() in ("● Holds", "◐ Holds within the tested pictures", "▲ Does not hold")
     assert page.locator(".swatches figure").count() == 8
     assert final in page.content()
     with page.expect_download() as lut:
         page.click("text=Download the LUT")
-    with page.expect_download() as recipe:
-        page.click("a:has-text('Recipe')")
-    assert lut.value.suggested_filename == "Kilnlight_A012_S-Log3-S-Gamut3.Cine_to_BT.709-BT.1886_33_full.cube"
-    lut.value.save_as(tmp_path / "l.cube")
-    recipe.value.save_as(tmp_path / "r.json")
-    verdict = main(["verify", str(tmp_path / "l.cube"), "--recipe", str(tmp_path / "r.json"), "--json"])
+    with page.expect_download() as certificate:
+        page.click("text=Certificate as JSON")
+    with page.expect_download() as frames:
+        page.click("text=Tested pixels")
+    assert lut.value.suggested_filename == "Kilnlight_A012_S-Log3-S-Gamut3.Cine_to_BT.709-BT.1886_Grading-or-editing-program_33_full.cube"
+    for taken in (lut, certificate, frames):
+        taken.value.save_as(tmp_path / taken.value.suggested_filename)
+    verdict = main(["verify", str(tmp_path / lut.value.suggested_filename), "--json"])
     report = json.loads(capsys.readouterr().out)
-    assert verdict == (0 if report["verdict"] == "holds" else 1)
+    assert verdict == (1 if report["verdict"] == "does not hold" else 0)
     assert report["fingerprint"] in page.content()
     assert report["lut_sha256"] in page.content()
 

@@ -110,12 +110,12 @@ def test_bake_verify_inspect_apply(folder, capsys):
     assert run("bake", "t.cube", *SLOG, *TV, "--size", 33, "--report", "t.json") == 0
     report = json.loads((folder / "t.json").read_text())
     assert report["verdict"] == "holds"
-    assert report["lut_size"] == 33
+    assert report["order"]["size"] == 33
     assert run("verify", "t.cube", *SLOG, *TV) == 0
     assert "t.cube: holds" in capsys.readouterr().out
     assert run("verify", "t.cube", "--from", "V-Log/V-Gamut", *TV, "--json") == 1
     assert json.loads(capsys.readouterr().out)["verdict"] == "does not hold"
-    (folder / "recipe.json").write_text(Path.checked(report["recipe"]).to_recipe())
+    (folder / "recipe.json").write_text(Path.checked(report["order"]["path"]).to_recipe())
     assert run("verify", "t.cube", "--recipe", "recipe.json") == 0
     capsys.readouterr()
     assert run("inspect", "t.cube", "--json") == 0

@@ -253,7 +253,7 @@ def test_evidence_names_a_conversion():
     lut, _ = conversion()
     found = evidence(lut)
     assert found.log_to_display
-    assert (found.nearest[0].expects, found.nearest[0].gives, found.nearest[0].codes_legal) == ("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886", False)
+    assert (found.nearest[0].expects, found.nearest[0].gives, found.nearest[0].codes_legal) == ("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886 by Rise", False)
     assert found.nearest[0].mean_codes < 4
     look = evidence(Lut3D((lattice(9) ** 1.05).astype(np.float32)))
     assert not look.log_to_display

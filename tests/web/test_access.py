@@ -1,11 +1,18 @@
 """Who may see and change what; headers; sign-in."""
 
+import numpy as np
 import pytest
+from django.conf import settings
 from django.test import Client
 from django.urls import get_resolver
 
+from upwelling.core.lut import Lut3D, lattice
+from upwelling.core.lut_files import write_lut
+from upwelling.core.steps import SlopeOffsetPower
 from upwelling.web.bakes.models import Bake
+from upwelling.web.footage.look_services import create_look
 from upwelling.web.jobs.models import Job
+from upwelling.web.luts.services import bring_in_lut
 from upwelling.web.productions.services import define_encoding
 
 
@@ -13,16 +20,27 @@ def addresses(production, shot):
     """Pages to look at, and addresses that change something; one camera and one own encoding are made for them."""
     p, camera = f"/p/{production.slug}", production.cameras.get_or_create(name="A-cam")[0]
     own = define_encoding(production, None, {"name": "Own", "form": {"kind": "curve", "name": "S-Log3"}}, replaces="Own")
+    look = production.looks.first() or create_look(production, None, "Own", [SlopeOffsetPower(saturation=0.9)])
+    lut = production.luts.first()
+    if lut is None:
+        table = settings.FILES / "own.cube"
+        table.parent.mkdir(parents=True, exist_ok=True)
+        write_lut(Lut3D(lattice(3).astype(np.float32)), table)
+        lut = bring_in_lut(production, None, "own.cube", table)
     looks = ["/", "/encodings/", f"{p}/", f"{p}/bench/{shot.pk}/", f"{p}/bakes/", f"{p}/shots/{shot.pk}/thumbnail/", f"{p}/intake/",
              f"{p}/intake/progress/", f"{p}/cameras/{camera.pk}/", f"{p}/shots/{shot.pk}/chart/", f"{p}/shots/{shot.pk}/split/",
              f"{p}/encodings/", f"{p}/shots/{shot.pk}/recorded/", f"{p}/shots/{shot.pk}/picture/", f"{p}/bench/{shot.pk}/share/",
-             f"{p}/bench/{shot.pk}/filmstrip/"]
+             f"{p}/bench/{shot.pk}/filmstrip/", f"{p}/looks/", f"{p}/looks/{look.pk}/", f"{p}/looks/sheet/", f"{p}/looks/picture/{shot.pk}/?look={look.pk}",
+             f"{p}/looks/{look.pk}/look.json", f"{p}/luts/{lut.pk}/", f"{p}/luts/{lut.pk}/file/", f"{p}/bakes/of/{shot.pk}/", f"{p}/bakes/receivers/", f"{p}/bakes/cdl/"]
     changes = [f"{p}/rules/", f"{p}/intake/upload/", f"{p}/shots/{shot.pk}/encoding/", f"{p}/bench/{shot.pk}/save/",
-               f"{p}/bench/{shot.pk}/undo/", f"{p}/bench/{shot.pk}/redo/", f"{p}/bakes/start/", f"{p}/bench/{shot.pk}/stand/",
+               f"{p}/bench/{shot.pk}/undo/", f"{p}/bench/{shot.pk}/redo/", f"{p}/bakes/of/{shot.pk}/start/", f"{p}/bench/{shot.pk}/stand/",
                f"{p}/intake/register/", f"{p}/intake/dismiss/", f"{p}/intake/change/", f"{p}/intake/proposal/", f"{p}/cameras/{camera.pk}/",
                f"{p}/cameras/{camera.pk}/remove/", f"{p}/shots/{shot.pk}/chart/mark/", f"{p}/shots/{shot.pk}/split/look/",
                f"{p}/shots/{shot.pk}/split/make/", f"{p}/encodings/", f"{p}/encodings/{own.pk}/remove/", f"{p}/bench/{shot.pk}/history/",
-               f"{p}/bench/{shot.pk}/share/give/", f"{p}/bench/{shot.pk}/share/1/take-back/"]
+               f"{p}/bench/{shot.pk}/share/give/", f"{p}/bench/{shot.pk}/share/1/take-back/", f"{p}/looks/new/", f"{p}/looks/give/", f"{p}/looks/sheet/give/",
+               f"{p}/looks/sheet/1/take-back/", f"{p}/looks/{look.pk}/propose/", f"{p}/looks/{look.pk}/decide/", f"{p}/looks/{look.pk}/manage/", f"{p}/luts/bring-in/",
+               f"{p}/luts/{lut.pk}/declare/", f"{p}/luts/{lut.pk}/use/", f"{p}/luts/{lut.pk}/remove/", f"{p}/bakes/tolerances/", f"{p}/bakes/receivers/define/",
+               f"{p}/bakes/receivers/1/remove/", f"{p}/bakes/packages/start/", f"{p}/bakes/packages/1/again/", f"{p}/bakes/1/again/"]
     return looks, changes
 
 
@@ -36,7 +54,7 @@ def test_every_page_needs_sign_in(production, shot):
         assert Client().post(address).status_code == 302
     assert Client().get("/sign-in/").status_code == 200
     names = {p.name for r in get_resolver().url_patterns for p in getattr(r, "url_patterns", [r])}
-    assert len(names) == 62  # a new address must be thought of here too
+    assert len(names) == 96  # a new address must be thought of here too
 
 
 def test_strangers_see_nothing(production, shot, as_):
@@ -56,9 +74,9 @@ def test_viewers_look_and_do_not_change(production, shot, as_):
         assert vera.get(address).status_code == 200, address
     for address in changes:
         answer = vera.post(address, headers={"Accept": "application/json"})
-        assert answer.status_code == 403
+        assert answer.status_code == 403, address
         assert "viewer" in answer.json()["error"]
-    assert b"Bake and verify" not in vera.get(looks[4]).content
+    assert b"Bake a LUT" not in vera.get(looks[4]).content
     preview = vera.post(f"/p/{production.slug}/bench/{shot.pk}/preview/", {"settings": {}}, content_type="application/json")
     assert preview.status_code == 200
 
@@ -95,7 +113,7 @@ def test_headers(production, as_):
 
 
 def test_pages_carry_no_inline_script_or_style(production, shot, as_):
-    for address in (a for a in addresses(production, shot)[0] if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/"))):
+    for address in (a for a in addresses(production, shot)[0] if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/", "file/", ".json")) and "looks/picture" not in a):
         page = as_("tess").get(address).content.decode()
         assert " style=" not in page
         assert "<style" not in page

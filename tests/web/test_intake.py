@@ -260,7 +260,7 @@ def test_raw_is_developed_by_the_camera_unless_the_shot_says_otherwise(registere
     assert "own, 4200 K" in page
     bad = as_("tess").post(f"/p/kilnlight/cameras/{camera.pk}/", {"name": "Stills", "encoding": "", "range": "", "development.exposure": "99"}, follow=True)
     assert "was not changed" in bad.content.decode()
-    assert "no LUT can carry its development" in as_("tess").post("/p/kilnlight/bakes/start/", {"shot": shot.pk, "size": 33}).content.decode()
+    assert "no table can carry its development" in as_("tess").post(f"/p/kilnlight/bakes/of/{shot.pk}/start/", {"start": "camera"}).content.decode()
 
 
 def test_the_standing_frame(registered, as_):

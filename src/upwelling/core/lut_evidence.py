@@ -15,8 +15,11 @@ from upwelling.core.lut import Lut
 from upwelling.core.lut_facts import domain_of
 from upwelling.core.operations import Matrix, decode_operations, encode_operations, run_reference
 from upwelling.core.outputs import BUILT_IN
-from upwelling.core.path import Display, Input, Path
 from upwelling.core.primaries import PRIMARIES, rgb_to_rgb
+from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.rendering.bt2390 import Bt2390
+from upwelling.core.rendering.clip import Clip
+from upwelling.core.rendering.reinhard import Reinhard
 
 LOG_GREY = 0.41
 """About where log curves put mid grey: S-Log3 0.41, ACEScct 0.414, V-Log 0.42."""
@@ -74,8 +77,10 @@ def evidence(lut: Lut) -> Evidence:
     return Evidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
 
 
-_SAMPLES = np.concatenate([np.repeat(np.linspace(0.1, 0.95, 24)[:, None], 3, axis=1),
-                           np.random.default_rng(5).uniform(0.2, 0.75, (40, 3))])
+_GREYS = np.repeat(np.linspace(0.1, 0.95, 24)[:, None], 3, axis=1)
+_SAMPLES = np.concatenate([_GREYS, np.random.default_rng(5).uniform(0.25, 0.7, (40, 1)) + np.random.default_rng(6).uniform(-0.06, 0.06, (40, 3))])
+"""Neutrals, and colours about as far from neutral as pictures in log code are."""
+_RENDERINGS: tuple[AnyRendering, ...] = (Rise(), Bt2390(), Reinhard(), Clip())
 
 
 @lru_cache(maxsize=1)
@@ -93,12 +98,19 @@ def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
                 if np.isfinite(code).all():
                     rows.append((name, other, False, code))
         for target_output in BUILT_IN:
-            try:
-                path = Path(input=Input(encoding=name), display=Display(output=target_output.name))
-                rows.append((name, target_output.name, True, path.apply(_SAMPLES)))
-            except UpwellingError:
-                continue
+            for method in _RENDERINGS if not target_output.is_hdr else _RENDERINGS[:1]:
+                try:
+                    tones = method.operations(ap1, target_output, "CAT02")
+                except UpwellingError:
+                    continue
+                code = run_reference((*tones, *target_output.encode_operations()), light[name])
+                rows.append((name, f"{target_output.name} by {method.title}", True, code))
     return tuple(rows)
+
+
+def prepare() -> None:
+    """Works out the built-in conversions ahead of the first table brought in; takes some seconds, once a process."""
+    _conversions()
 
 
 def nearest(lut: Lut, count: int = 4) -> tuple[Nearest, ...]:

@@ -6,6 +6,8 @@ import numpy as np
 
 from upwelling.core.engine import compile_operations, run
 from upwelling.core.lut import Lut3D, lattice
+from upwelling.core.lut.formats.cube import format_cube, parse_cube
+from upwelling.core.lut_evidence import prepare
 from upwelling.core.media.ycbcr import Planes, to_rgb_code
 from upwelling.core.operations import Affine
 from upwelling.core.picture_views import clip_view, false_colour, to_bytes
@@ -36,3 +38,5 @@ def warm() -> None:
     table.apply(picture)
     table.apply(picture, plain=True)
     table.apply(picture, "trilinear")
+    parse_cube(format_cube(table).encode())
+    prepare()

@@ -89,6 +89,8 @@ RECEIVERS: tuple[Receiver, ...] = (
 
 
 def plain_receiver(size: int, code_range: Range = "full", output_range: Range | None = None) -> Receiver:
-    """No particular one: floating point throughout, any format, the grid that is asked for."""
+    """No particular one: floating point throughout, any format, the grid that is asked for. Raises BadValue for one that cannot be."""
+    if not SMALLEST <= size <= LARGEST:
+        raise BadValue(f"A grid of {size} cannot be baked; choose {SMALLEST} to {LARGEST}.")
     return Receiver(name="Any program", note="Floating point, no limits of its own.", formats=("cube", "clf", "hald"), grids=(size,), most_entries=65536,
                     input_depth=0, output_depth=0, input_range=code_range, output_range=output_range or code_range)

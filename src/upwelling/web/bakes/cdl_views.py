@@ -34,6 +34,12 @@ class Row:
     part: CdlPart
     p99: float
     metric: str
+    partial_look: str = ""
+
+    @property
+    def left_out(self) -> list[str]:
+        """What it cannot say, by name."""
+        return [*(step.shown_name for step in self.part.left_out), *([self.partial_look] if self.partial_look else [])]
 
     @property
     def whole(self) -> bool:
@@ -46,13 +52,14 @@ def row_of(shot: Shot) -> Row:
     look = path.look.steps if path.look.on and path.look.strength == 1 else ()
     steps = (*path.trim.steps, *look) if path.trim.on else look
     part = cdl_part([step for step in steps if path.takes(step)])
-    if not part.left_out and not (path.look.steps and path.look.on and path.look.strength < 1):
+    partial = f"Look {path.look.name} at {path.look.strength * 100:.0f} %" if path.look.steps and path.look.on and path.look.strength < 1 else ""
+    if not part.left_out and not partial:
         return Row(shot, part, 0.0, "ΔE 2000")
     small = np.ascontiguousarray(block_mean(frame_of(shot).working, 6)).reshape(-1, 3)
     alone = path.model_copy(update={"trim": Trim(steps=(part.said,) if part.said else ()), "look": Look()})
     judge = Judge(path.target, ())
     seen = [judge.seen(_signal(one, small)) for one in (path, alone)]
-    return Row(shot, part, float(np.percentile(judge.apart(*seen), 99)), judge.metric)
+    return Row(shot, part, float(np.percentile(judge.apart(*seen), 99)), judge.metric, partial)
 
 
 def _signal(path: Path, code: Any) -> Any:
@@ -95,5 +102,5 @@ def cdl_file(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 def _said(row: Row) -> str:
-    left = ", ".join(step.shown_name for step in row.part.left_out)
+    left = ", ".join(row.left_out)
     return MEANING + (f" Leaves out {left}: {row.metric} {row.p99:.2f} at 99 % of its frame." if left else "")

@@ -90,7 +90,9 @@ class Bake(models.Model):
     @property
     def said(self) -> str:
         """What was baked, in one line."""
-        order = self.bake_order
+        order, report = self.bake_order, self.certificate
+        if order and report and report.grid is None and order.format == "clf":
+            return f"{order.section.title()} · Common LUT Format · formulas, no table · for {order.receiver.name}"
         return f"{order.section.title()} · {order.said()} · for {order.receiver.name}" if order else f"{self.size}³ grid, by an earlier version"
 
     @property

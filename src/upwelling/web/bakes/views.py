@@ -70,7 +70,7 @@ def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         return render(request, "bakes/old_certificate.html", {"production": production, "bake": bake})
     return render(request, "bakes/certificate.html", {
         "production": production, "bake": bake, "certificate": report, "path": order.path, "order": order, "role": production.role_of(request.user),
-        "swatches": swatches(report, order), "plot": neutral_plot(report), "recipe": json.dumps(_readable(bake.order), indent=2, ensure_ascii=False),
+        "changes": list(dict.fromkeys(f.change for f in report.findings if f.change)), "swatches": swatches(report, order), "plot": neutral_plot(report), "recipe": json.dumps(_readable(bake.order), indent=2, ensure_ascii=False),
         "clipped_domain": f"{report.clipped_domain:.2%}", "frames": [{"name": f.name, "count": f.count, "outside": f"{100 * f.outside:.2f}"} for f in report.frames],
     })
 

@@ -10,6 +10,7 @@ from django.db import transaction
 from upwelling.core.errors import BadValue
 from upwelling.core.look_recipe import MOST_STEPS, LookRecipe, with_ids
 from upwelling.core.path import Look as LookStage
+from upwelling.core.primaries import primaries
 from upwelling.core.steps import AnyStep
 from upwelling.web.errors import Refused
 from upwelling.web.footage.looks import Look, LookGiven, LookVersion, ShotGroup, forget_looks, looks_of
@@ -36,8 +37,6 @@ def checked_steps(production: Production, steps: Sequence[AnyStep]) -> tuple[Any
     if len(steps) > MOST_STEPS:
         raise Refused(f"A Look holds at most {MOST_STEPS} steps; these are {len(steps)}.")
     listed = with_ids(steps)
-    from upwelling.core.primaries import primaries
-
     for step in listed:
         step.operations(primaries(production.rule_set.working))
     return listed
@@ -60,11 +59,17 @@ def _add_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str) -> 
     return made
 
 
+def same_steps(one: Sequence[AnyStep], two: Sequence[AnyStep]) -> bool:
+    """Whether two lists do the same under the same names; what tells steps of one list apart does not count."""
+    bare = [[step.model_copy(update={"id": ""}) for step in steps] for steps in (one, two)]
+    return bare[0] == bare[1]
+
+
 @transaction.atomic
 def new_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str = "") -> LookVersion:
     """The Look's steps from now on; every shot it is given to follows. Raises Refused when nothing differs."""
     listed = checked_steps(look.production, steps)
-    if look.newest.step_list == listed:
+    if same_steps(look.newest.step_list, listed):
         raise Refused(f"These are the steps {look.name} has already.")
     return _add_version(look, user, listed, note)
 

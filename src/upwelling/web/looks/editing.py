@@ -25,7 +25,7 @@ def rows_of(steps: tuple[AnyStep, ...]) -> list[dict[str, Any]]:
                 fields += [{"name": f"{step.id}:{cell['path']}", "label": cell["label"], "unit": row["unit"], "value": f"{_at(body, cell['path']):g}".replace("-", "−"),
                             "help": row["help"]} for cell in row["cells"]]
             elif row["kind"] == "choice" and row["path"] != "kind":
-                fields.append({"name": f"{step.id}:{row['path']}", "label": row["title"], "values": row["values"], "value": body[row["path"]], "help": row["help"]})
+                fields.append({"name": f"{step.id}:{row['path']}", "label": row["title"], "choices": row["values"], "value": body[row["path"]], "help": row["help"]})
         rows.append({"step": step, "fields": fields, "curved": any(row["kind"] == "curves" for row in ([] if isinstance(step, LutStep) else controls(type(step), ""))),
                      "strength": f"{step.strength * 100:g}"})
     return rows
@@ -50,7 +50,7 @@ def steps_from(given: QueryDict, steps: tuple[AnyStep, ...]) -> tuple[AnyStep, .
         for field in row["fields"]:
             name, path = field["name"], field["name"].split(":", 1)[1].split(".")
             value: Any = given.get(name, field["value"])
-            if "values" not in field:
+            if "choices" not in field:
                 value = typed_number(value, f"{step.shown_name}, {field['label'].lower()}")
             place = body
             for key in path[:-1]:

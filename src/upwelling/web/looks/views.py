@@ -19,11 +19,13 @@ from upwelling.core.path import Look as LookStage
 from upwelling.core.steps import LutStep
 from upwelling.web.errors import Refused
 from upwelling.web.footage.look_services import (
+    checked_steps,
     create_look,
     give_to_all,
     look_from_recipe,
     new_version,
     rename_look,
+    same_steps,
     set_retired,
     shots_with,
     stage_of,
@@ -176,10 +178,8 @@ def propose(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 def propose_version(one: Look, steps: Any) -> None:
     """Saves the proposal with the Look; raises Refused when nothing differs."""
-    from upwelling.web.footage.look_services import checked_steps
-
     listed = checked_steps(one.production, steps)
-    if listed == one.newest.step_list:
+    if same_steps(listed, one.newest.step_list):
         raise Refused(f"Nothing differs: these are the steps {one.name} has now.")
     one.proposal = [step.model_dump(mode="json") for step in listed]
     one.save(update_fields=["proposal"])

@@ -11,7 +11,7 @@ from upwelling.core.lut import Lut
 from upwelling.core.lut_facts import CURVE_POINTS, LutFacts, domain_of, grid
 from upwelling.core.media.png import encode as png_bytes
 
-WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 420, 236, 34, 22, 8, 10
+WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 420, 236, 34, 22, 8, 20
 CUBE_POINTS = 9
 SLICE = 96
 

@@ -87,7 +87,7 @@ document.addEventListener("alpine:init", () => {
         name.textContent = row.label;
         mark.append(name);
         const text = document.createElementNS("http://www.w3.org/2000/svg", "text");
-        text.setAttribute("class", "tick"); text.setAttribute("x", row.x); text.setAttribute("y", 158); text.textContent = row.size;
+        text.setAttribute("class", "tick"); text.setAttribute("x", row.x); text.setAttribute("y", 162); text.textContent = row.size;
         return [mark, text];
       }));
     },

@@ -43,7 +43,7 @@ document.addEventListener("alpine:init", () => {
       const [x, y, z] = [r - 0.5, b - 0.5, g - 0.5];
       const across = x * Math.cos(this.turn) - y * Math.sin(this.turn), back = x * Math.sin(this.turn) + y * Math.cos(this.turn);
       const up = z * Math.cos(this.tilt) - back * Math.sin(this.tilt), depth = z * Math.sin(this.tilt) + back * Math.cos(this.tilt);
-      const size = this.zoom * 0.58 * Math.min(this.canvas.width, this.canvas.height);
+      const size = this.zoom * 0.5 * Math.min(this.canvas.width, this.canvas.height);
       return [this.canvas.width / 2 + across * size, this.canvas.height / 2 - up * size, depth];
     },
     draw() {

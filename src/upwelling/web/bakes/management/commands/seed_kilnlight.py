@@ -2,22 +2,32 @@
 
 from __future__ import annotations
 
+import tempfile
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 
+from upwelling.core import engine
+from upwelling.core.lut import Lut3D, lattice
+from upwelling.core.lut_files import write_lut
+from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.chart import CORNERS
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio
-from upwelling.core.steps import AnyStep, Exposure, Ladder, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, WhiteBalance
+from upwelling.web.bakes.orders import order_for
+from upwelling.web.bakes.services import perform, perform_package, start_bake, start_package
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
+from upwelling.web.footage.look_services import create_look, give_to_all, make_group
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import make_thumbnails
 from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in, set_mark
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.footage.torture_chart import add_torture_chart
+from upwelling.web.luts.services import bring_in_lut, declare
 from upwelling.web.productions.models import Member, Production
 from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
@@ -30,6 +40,29 @@ TRIMS: dict[str, tuple[AnyStep, ...]] = {
     "B011 Colour store, over": (Exposure(stops=-0.9), WhiteBalance(kelvin=6100.0)),
 }
 MARKED = "A014 Gathering room, under", "Exposure only"
+LOOKS: dict[str, tuple[tuple[AnyStep, ...], str]] = {
+    "Kiln warm": ((SlopeOffsetPower(slope=(1.03, 1.0, 0.955), offset=(0.004, 0.0, -0.006), power=(1.0, 1.02, 1.06), saturation=1.06),
+                   Contrast(contrast=1.08)), "Furnace light over everything"),
+    "Cold bench": ((SlopeOffsetPower(slope=(0.975, 1.0, 1.03), saturation=0.86), Ladder(rungs=((-6.0, -0.3), (-2.0, 0.1), (0.0, 0.0), (3.0, -0.15), (6.0, -0.5)))),
+                   "North light, quieter colour"),
+}
+
+
+def ember_table() -> Lut3D:
+    """An invented print house's look within ACEScct: warm highlights, cool and lifted shadows, softer saturation."""
+    code = lattice(33)
+    luma = (code @ np.array([0.27, 0.67, 0.06]))[..., None]
+    bent = code + 0.03 * np.sin(np.pi * (code - 0.1)) * np.array([1.0, 0.2, -0.9]) * (luma - 0.35) * 4
+    return Lut3D(np.clip(luma + 0.9 * (bent - luma), 0, 1).astype(np.float32), title="Ember print")
+
+
+def house_conversion() -> Lut3D:
+    """An invented festival's conversion from S-Log3 to television, by a published tone map and a cooler white: what arrives without a note."""
+    path = SignalPath.checked({"input": {"encoding": "S-Log3/S-Gamut3.Cine"}, "rendering": {"method": {"kind": "reinhard"}}, "display": {"output": "BT.709 BT.1886"}})
+    code = engine.run(engine.compile_operations(path.operations()), lattice(33))
+    return Lut3D(np.clip(code * np.array([0.985, 1.0, 1.01]), 0, 1).astype(np.float32), title="festival v3")
+
+
 CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
 ACCEPTED = ("A012 Gathering room", "A014 Gathering room, under", "B007 Gathering room", "A021 Colour store", "B011 Colour store, over",
             "A031 Cold bench", "A099 Chart", "B099 Chart", "G099 Chart")
@@ -57,7 +90,41 @@ class Command(BaseCommand):
             self._define(production, users["technician"])
         if not production.own_outputs.exists():
             self._deliver(production, users["technician"])
+        if not production.looks.exists():
+            self._look(production, users["technician"])
+        if not production.bakes.exists():
+            self._bake(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
+
+    def _look(self, production: Production, technician: User) -> None:
+        """Three Looks, one of them by an invented table; a conversion table nobody has declared yet; a group that has a Look."""
+        with tempfile.TemporaryDirectory() as folder:
+            write_lut(ember_table(), Path(folder) / "Ember print 33.cube")
+            write_lut(house_conversion(), Path(folder) / "festival_v3.cube")
+            for name in ("Ember print 33.cube", "festival_v3.cube"):
+                row = bring_in_lut(production, technician, name, Path(folder) / name)
+                if name.startswith("Ember"):
+                    declare(row, expects="ACEScct/AP1", expects_range="full", gives="ACEScct/AP1", gives_range="full", interpolation="tetrahedral")
+        looks = {name: create_look(production, technician, name, steps, note) for name, (steps, note) in LOOKS.items()}
+        ember = production.luts.get(name="Ember print 33.cube")
+        create_look(production, technician, "Ember print", [LutStep(lut=ember.declared, strength=0.8)], "The table of the invented print house")
+        shots = [shot for shot in production.shots.select_related("camera") if "Gathering room" in shot.name and shot.settled.is_settled]
+        group = make_group(production, "Gathering room", shots)
+        give_to_all(production, looks["Kiln warm"], 0.7, group)
+        for shot in shots:
+            shot.production = production
+            make_thumbnails(shot)
+
+    def _bake(self, production: Production, technician: User) -> None:
+        """A bake for a program and one for a monitor box, and a package of two cameras."""
+        shot = production.shots.select_related("camera").get(name="A021 Colour store")
+        shot.production = production
+        for wish in ({"receiver": "Grading or editing program", "format": "cube", "size": 65}, {"receiver": "Monitor box", "size": 33},
+                     {"receiver": "Grading or editing program", "format": "clf", "size": 33, "end": "input"}):
+            perform(start_bake(shot, technician, order_for(shot, dict(wish))).pk)
+            self.stdout.write(f"Baked for the {wish['receiver']}")
+        package = start_package(production, technician, output="", receivers=["Grading or editing program", "Camera"], cameras=["A-cam", "B-cam"])
+        perform_package(package.pk)
 
     def _shoot(self, production: Production, technician: User) -> None:
         """Writes each take's file under the media folder and registers it, if that was not done before."""

@@ -1,0 +1,334 @@
+"""Looks and tables brought in: made, versioned, given, undone, exported; declared, inspected, compared, used, refused."""
+
+import json
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from upwelling.core.declared_lut import DeclaredLut
+from upwelling.core.errors import RecipeError
+from upwelling.core.look_recipe import LookRecipe
+from upwelling.core.lut import Lut1D, Lut3D, lattice
+from upwelling.core.lut.carried import CarriedLut
+from upwelling.core.lut.formats.cdl import Correction, format_cdl
+from upwelling.core.lut.formats.cube import format_cube
+from upwelling.core.lut.formats.edl import Event, format_edl
+from upwelling.core.lut.process import CdlNode
+from upwelling.core.path import Path
+from upwelling.core.steps import Contrast, Exposure, Ladder, LutStep, Saturation, SlopeOffsetPower
+from upwelling.web.errors import Refused
+from upwelling.web.footage.look_services import create_look, give_to_all, give_to_shots, make_group, new_version, shots_with
+from upwelling.web.footage.looks import Look, looks_of
+from upwelling.web.footage.models import SharedChange, Shot
+from upwelling.web.footage.services import apply_settings, bring_in, unshare
+from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
+from upwelling.web.luts.models import ImportedLut
+from upwelling.web.luts.services import declare
+
+WARM = (SlopeOffsetPower(slope=(1.1, 1, 0.9)), Contrast(contrast=1.1))
+P = "/p/kilnlight/looks/"
+
+
+@pytest.fixture
+def shots(shot, people, tmp_path):
+    """Three settled shots."""
+    from upwelling.core.media import write_still
+
+    made = [shot]
+    for level in (0.3, 0.5):
+        write_still(tmp_path / f"{level}.dpx", np.full((54, 96, 3), level, np.float32), "10")
+        made.append(bring_in(shot.production, people["tess"], f"{level}.dpx", tmp_path / f"{level}.dpx", encoding_name="S-Log3/S-Gamut3.Cine"))
+    return made
+
+
+@pytest.fixture
+def warm(production, people):
+    return create_look(production, people["tess"], "Warm", WARM)
+
+
+def now(shot):
+    """A fresh read of the shot's Look."""
+    return Shot.objects.select_related("production", "camera").get(pk=shot.pk).look_in_force()
+
+
+def table(size=5, power=1.2):
+    return Lut3D((lattice(size) ** power).astype(np.float32), title="table")
+
+
+def test_nearest_giver_wins_and_each_says_where_it_comes_from(shots, warm, people):
+    production = shots[0].production
+    cold = create_look(production, people["tess"], "Cold", [Saturation(amount=0.5)])
+    give_to_all(production, warm, 0.6)
+    assert [(now(s).version.name, now(s).strength, now(s).origin) for s in shots] == [("Warm", 0.6, "production")] * 3
+    group = make_group(production, "Furnace", shots[:2])
+    give_to_all(production, cold, 1.0, group)
+    give_to_shots(production, people["tess"], None, 1.0, shots[:1])
+    assert [(now(s).version and now(s).version.name, now(s).origin) for s in shots] == [(None, "shot"), ("Cold", "group"), ("Warm", "production")]
+    fresh = Shot.objects.get(pk=shots[1].pk)
+    assert fresh.path().look.steps[0].amount == 0.5
+    assert fresh.path(ShotSettings(look_on=False)).look.on is False
+    assert fresh.path(ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).look.strength == 0.3
+    give_to_all(production, None, 1.0, group, inherit=True)
+    assert now(shots[1]).version.name == "Warm"
+    assert {s.pk for s in shots_with(warm)} == {shots[1].pk, shots[2].pk}
+
+
+def test_giving_to_many_is_one_undo(shots, warm, people):
+    production = shots[0].production
+    before = [s.path().fingerprint for s in shots]
+    change = give_to_shots(production, people["tess"], warm, 0.5, shots)
+    assert all(Shot.objects.get(pk=s.pk).path().fingerprint != f for s, f in zip(shots, before, strict=True))
+    assert unshare(change) == []
+    assert [Shot.objects.get(pk=s.pk).path().fingerprint for s in shots] == before
+
+
+def test_versions_follow_and_come_back(shots, warm, people):
+    give_to_all(warm.production, warm, 1.0)
+    first = now(shots[0]).version.steps
+    new_version(warm, people["tess"], [Saturation(amount=0.7)])
+    assert now(shots[0]).version.number == 2
+    with pytest.raises(Refused, match="has already"):
+        new_version(warm, people["tess"], [Saturation(id="saturation", amount=0.7)])
+    new_version(warm, people["tess"], first)
+    assert now(shots[0]).version.steps == first
+
+
+def test_library_page_and_ways_to_a_new_look(shots, as_, people, production):
+    tess = as_("tess")
+    apply_settings(shots[0], people["tess"], ShotSettings().with_steps([Exposure(stops=0.5), Saturation(amount=0.8)]), version=0, label="x")
+    tess.post(P + "new/", {"from": "shot", "shot": shots[0].pk, "name": "From trim"})
+    assert [s.kind for s in Look.objects.get(name="From trim").newest.step_list] == ["exposure", "saturation"]
+    cdl = format_cdl([Correction("a", CdlNode((1.2, 1, 1))), Correction("b", CdlNode(saturation=0.5))], ".ccc").encode()
+    edl = format_edl("t", [Event(1, "A", "clip", 0, 10, CdlNode((0.9, 1, 1)))]).encode()
+    for name, data in (("c.ccc", cdl), ("c.edl", edl)):
+        assert tess.post(P + "new/", {"from": "file", "file": SimpleUploadedFile(name, data)}).status_code == 302
+    assert {"a", "b", "clip"} <= set(production.looks.values_list("name", flat=True))
+    recipe = as_("vera").get(f"{P}{Look.objects.get(name='a').pk}/look.json").content
+    assert LookRecipe.from_text(recipe).steps[0].slope == (1.2, 1.0, 1.0)
+    tess.post(P + "new/", {"from": "file", "name": "again", "file": SimpleUploadedFile("a.json", recipe)})
+    assert Look.objects.get(name="again").newest.step_list == Look.objects.get(name="a").newest.step_list
+    page = as_("vera").get(P).content.decode()
+    assert "From trim" in page
+    assert "Make it" not in page
+
+
+@pytest.mark.parametrize(("post", "words"), [
+    ({"from": "shot", "name": ""}, "at least one step"), ({"from": "file"}, "Choose a file"), ({}, "made from"), ({"from": "file", "file": ("x.json", b"{}")}, "not a Look"),
+    ({"from": "file", "file": ("x.ccc", b"<a/>")}, "outermost element"), ({"from": "file", "file": ("x.txt", b"")}, "comes from .json"), ({"from": "file", "file": ("x.edl", b"TITLE")}, "no event"),
+    ({"from": "file", "file": ("x.json", b'{"upwelling_look": 1, "name": "x", "steps": [{"kind": "saturation", "amount": 99}]}')}, "steps.0"),
+    ({"from": "file", "file": ("x.ccc", format_cdl([Correction("a", CdlNode((9, 1, 1)))], ".ccc").encode())}, "beyond what slope"),
+])
+def test_looks_that_cannot_be_made(shot, as_, post, words):
+    if "file" in post:
+        post = {**post, "file": SimpleUploadedFile(*post["file"])}
+    answer = as_("tess").post(P + "new/", {"shot": shot.pk, **post})
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+    assert not Look.objects.exists()
+
+
+def test_a_change_shows_what_it_touches_before_it_does(shots, warm, as_, people):
+    give_to_all(warm.production, warm, 0.8)
+    tess, at = as_("tess"), f"{P}{warm.pk}/"
+    page = tess.get(at).content.decode()
+    assert 'name="slopeoffs:slope.0"' in page
+    fields = {"from": "fields", "slopeoffs:on": "on", "slopeoffs:strength": "100", "slopeoffs:order": "2", "contrast:on": "on", "contrast:strength": "50", "contrast:order": "1",
+              "slopeoffs:slope.0": "1,25", "contrast:contrast": "1.2"}
+    assert tess.post(at + "propose/", fields).status_code == 302
+    seen = tess.get(at + "touches/").content.decode()
+    assert "This changes 3 shots" in seen
+    assert "changed" in seen
+    assert warm.newest.number == 1
+    picture = f"{P}picture/{shots[0].pk}/?look={warm.pk}"
+    assert b"".join(tess.get(picture + "&proposal=1").streaming_content) != b"".join(tess.get(picture + "&strength=80").streaming_content)
+    tess.post(at + "decide/", {"what": "save", "note": "warmer"})
+    steps = warm.newest.step_list
+    assert (warm.newest.number, [s.kind for s in steps], steps[1].slope[0], steps[0].strength) == (2, ["contrast", "slope_offset_power"], 1.25, 0.5)
+    tess.post(at + "propose/", {"from": "version", "number": "1"})
+    tess.post(at + "decide/", {"what": "drop"})
+    assert warm.newest.number == 2
+    assert tess.get(at + "?version=1").status_code == 200
+    assert tess.get(at + "touches/").status_code == 302
+
+
+@pytest.mark.parametrize(("post", "words"), [
+    ({"from": "fields", "slopeoffs:strength": "x"}, "must be a number"), ({"from": "fields", "slopeoffs:remove": "on", "contrast:remove": "on"}, "at least one step"),
+    ({"from": "version", "number": "1"}, "Nothing differs"), ({}, "made from"), ({"from": "fields", "slopeoffs:slope.0": "99"}, "less than or equal to 4"),
+])
+def test_proposals_that_cannot_be(warm, as_, post, words):
+    whole = {f"{name}:{key}": value for name in ("slopeoffs", "contrast") for key, value in (("on", "on"), ("strength", "100"))}
+    answer = as_("tess").post(f"{P}{warm.pk}/propose/", {**whole, **post})
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+
+
+def test_rename_retire_and_work_on_it_in_a_trim(shots, warm, as_):
+    tess, at = as_("tess"), f"{P}{warm.pk}/manage/"
+    tess.post(at, {"what": "rename", "name": "Warmer"})
+    tess.post(at, {"what": "trim", "shot": shots[0].pk})
+    settings = Shot.objects.get(pk=shots[0].pk).settings
+    assert settings.look_on is False
+    assert next(s for s in settings.steps if s.kind == "slope_offset_power").slope == (1.1, 1.0, 0.9)
+    give_to_all(warm.production, warm, 1.0)
+    assert tess.post(at, {"what": "retire"}).status_code == 422
+    give_to_all(warm.production, None, 1.0, inherit=True)
+    tess.post(at, {"what": "retire"})
+    assert Look.objects.get().retired
+    assert "Bring back Warmer" in tess.get(P).content.decode()
+    assert tess.post(at, {"what": "rename", "name": " "}).status_code == 422
+
+
+def test_contact_sheet(shots, warm, as_):
+    tess, sheet = as_("tess"), P + "sheet/"
+    page = tess.get(f"{sheet}?look={warm.pk}&strength=40").content.decode()
+    assert page.count(f"look={warm.pk}&amp;strength=40&amp;v=") == 3
+    assert tess.get(f"{P}picture/{shots[0].pk}/?look={warm.pk}&strength=40")["Content-Type"] == "image/jpeg"
+    body = {"what": "look", "look": warm.pk, "strength": "40", "shot": [s.pk for s in shots[:2]]}
+    tess.post(sheet + "give/", body)
+    assert [now(s).strength for s in shots[:2]] == [0.4, 0.4]
+    assert now(shots[2]).version is None
+    tess.post(f"{sheet}{SharedChange.objects.get().pk}/take-back/")
+    assert now(shots[0]).version is None
+    tess.post(sheet + "give/", {"what": "group", "group": "Two", "shot": [s.pk for s in shots[:2]]})
+    tess.post(P + "give/", {"group": shots[0].production.groups.get().pk, "look": warm.pk, "strength": "55"})
+    assert now(shots[1]).said() == "Warm, version 1 at 55 %"
+    tess.post(sheet + "give/", {"what": "leave", "shot": [s.pk for s in shots[:2]]})
+    assert not shots[0].production.groups.exists()
+    for wrong, words in (({"shot": []}, "at least one shot"), ({"strength": "140"}, "between 0 and 100"), ({"what": "x"}, "Choose what")):
+        answer = tess.post(sheet + "give/", {**body, **wrong})
+        assert answer.status_code == 422
+        assert words in answer.content.decode()
+
+
+def test_bench_shows_and_saves_the_look(shots, warm, as_, people):
+    give_to_all(warm.production, warm, 0.7)
+    page = as_("tess").get(f"/p/kilnlight/bench/{shots[0].pk}/").content.decode()
+    assert "Warm, version 1 at 70 %" in page
+    settings = shots[0].settings.model_copy(update={"look": OwnLook(look=warm.pk, strength=0.2)})
+    answer = as_("tess").post(f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": settings.model_dump(mode="json"), "version": 0, "label": "look"}, content_type="application/json")
+    assert answer.status_code == 200, answer.content
+    assert now(shots[0]).strength == 0.2
+    bad = settings.model_dump(mode="json") | {"look": {"look": 1, "strength": 3}}
+    assert as_("tess").post(f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": bad, "version": 1}, content_type="application/json").status_code == 422
+
+
+def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):
+    give_to_all(warm.production, warm, 1.0)
+    from upwelling.web.footage.models import shots_of
+    from upwelling.web.productions.models import Production
+
+    production = Production.objects.get()
+    with django_assert_max_num_queries(8):
+        for one in shots_of(production):
+            one.path()
+    assert len(looks_of(production).versions) == 1
+
+
+def bring(client, name, data):
+    return client.post("/p/kilnlight/luts/bring-in/", {"file": SimpleUploadedFile(name, data)})
+
+
+def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, production):
+    tess, data = as_("tess"), format_cube(table()).encode()
+    assert bring(tess, "print.cube", data).status_code == 302
+    row = ImportedLut.objects.get()
+    page = as_("vera").get(f"/p/kilnlight/luts/{row.pk}/").content.decode()
+    for words in ("Undeclared", "Code 0.41", "Nearest built-in", "Smoothness", "Folds"):
+        assert words in page
+    assert tess.post(P + "new/", {"from": "lut", "lut": row.pk, "name": "Print"}).status_code == 422
+    with pytest.raises(Refused, match="no declared spaces"):
+        _ = row.declared
+    assert bring(tess, "twin.cube", data).status_code == 422
+    tess.post(f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1"})
+    tess.post(P + "new/", {"from": "lut", "lut": row.pk, "name": "Print"})
+    look = Look.objects.get(name="Print")
+    assert isinstance(look.newest.step_list[0], LutStep)
+    give_to_all(production, look, 0.5)
+    bytes_of = as_("vera").get(f"/p/kilnlight/luts/{row.pk}/file/").streaming_content
+    assert b"".join(bytes_of) == data
+    fresh = Shot.objects.get(pk=shots[0].pk)
+    recipe = fresh.path().to_recipe()
+    assert Path.from_recipe(recipe).fingerprint == fresh.path().fingerprint
+    assert as_("vera").get(f"/p/kilnlight/bench/{shots[0].pk}/").status_code == 200
+    tess.post(f"/p/kilnlight/luts/{row.pk}/remove/")
+    assert not ImportedLut.objects.exists()
+    assert not list((fresh.disk_path.parent.parent.parent / "luts").rglob("*.cube"))
+    assert Shot.objects.get(pk=shots[0].pk).path().fingerprint == fresh.path().fingerprint
+
+
+@pytest.mark.parametrize(("name", "data", "words"), [
+    ("a.cube", b"LUT_3D_SIZE 2\n0 0 0\n", "cut short"), ("a.txt", b"", "cannot be read"), ("a.clf", b"<!DOCTYPE a><a/>", "DOCTYPE"), ("a.png", b"x", "header"),
+    ("a.clf", b'<ProcessList id="a" compCLFversion="3"><Blur/></ProcessList>', "line 1"),
+])
+def test_bad_tables_are_refused_and_nothing_is_kept(shot, as_, settings, name, data, words):
+    answer = bring(as_("tess"), name, data)
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+    assert not ImportedLut.objects.exists()
+    assert not [p for p in (settings.FILES / "luts").rglob("*") if p.is_file()]
+
+
+def test_two_tables_compared(shot, as_):
+    tess = as_("tess")
+    for name, power in (("a.cube", 1.2), ("b.cube", 1.4)):
+        bring(tess, name, format_cube(table(5, power)).encode())
+    one, two = ImportedLut.objects.all()
+    page = tess.get(f"/p/kilnlight/luts/{one.pk}/?with={two.pk}").content.decode()
+    assert "over 55937 places" in page
+    assert page.count("<figure><svg") == 8
+
+
+def conversion(tmp_path):
+    path = Path.checked({"input": {"encoding": "S-Log3/S-Gamut3.Cine"}, "display": {"output": "BT.709 BT.1886"}})
+    return format_cube(Lut3D(np.clip(path.apply(lattice(17)), 0, 1).astype(np.float32))).encode()
+
+
+def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
+    tess = as_("tess")
+    bring(tess, "house.cube", conversion(tmp_path))
+    row = ImportedLut.objects.get()
+    assert "BT.709 BT.1886 by Rise" in tess.get(f"/p/kilnlight/luts/{row.pk}/").content.decode()
+    declare(row, expects="S-Log3/S-Gamut3.Cine", expects_range="full", gives="BT.709 BT.1886", gives_range="full", interpolation="tetrahedral")
+    assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "input"}).status_code == 422
+    assert tess.post(P + "new/", {"from": "lut", "lut": row.pk}).status_code == 422
+    assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "rendering"}).status_code == 302
+    fresh = Shot.objects.get(pk=shots[0].pk)
+    assert fresh.path().rendering.method.kind == "lut"
+    for address in (f"/p/kilnlight/bench/{shots[0].pk}/", "/p/kilnlight/", "/p/kilnlight/outputs/"):
+        assert tess.get(address).status_code == 200, address
+    preview = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/preview/", {"settings": {}}, content_type="application/json")
+    assert preview.status_code == 200
+    form = tess.get("/p/kilnlight/").content.decode()
+    assert "LUT brought in" in form
+    answer = tess.post("/p/kilnlight/outputs/deliver/", {"what": "add", "output": "BT.2100 PQ 1000", "range": "full", "depth": "10"}, follow=True)
+    assert "Not changed. BT.2100 PQ 1000: house.cube was made for BT.709 BT.1886, an SDR display" in answer.content.decode()
+
+
+def test_a_makers_table_as_input(shots, as_, production):
+    curve = Lut1D(np.repeat(np.linspace(0, 1, 33)[:, None] ** 0.9, 3, axis=1).astype(np.float32))
+    tess = as_("tess")
+    bring(tess, "maker.cube", format_cube(curve).encode())
+    row = ImportedLut.objects.get()
+    tess.post(f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "S-Log3/S-Gamut3.Cine", "gives": "ACEScct/AP1"})
+    assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "rendering"}).status_code == 422
+    assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "input", "name": "By maker"}).status_code == 302
+    production.__dict__.pop("definitions", None)
+    assert "By maker" in production.definitions
+    for wrong in ({"expects": "x"}, {"expects_range": "wide"}, {"interpolation": "none"}):
+        assert tess.post(f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1", **wrong}).status_code == 422
+
+
+def test_a_lut_step_stays_out_of_trims(shot, production, people):
+    step = LutStep(id="lut", lut=DeclaredLut(table=CarriedLut.of(table(), "x"), expects="ACEScct/AP1", gives="ACEScct/AP1"))
+    with pytest.raises(ValueError, match="belongs in a Look"):
+        ShotSettings(steps=(step,))
+
+
+def test_look_recipes_say_where_they_are_wrong():
+    text = LookRecipe(name="x", steps=(Ladder(rungs=((-6.0, 0.4), (0.0, 0.0), (6.0, 0.0))),)).to_text()
+    assert LookRecipe.from_text(text).steps[0].id == "ladder"
+    body = json.loads(text)
+    body["steps"][0]["rungs"] = "no"
+    with pytest.raises(RecipeError, match=r"steps\.0"):
+        LookRecipe.from_text(json.dumps(body))
