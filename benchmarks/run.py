@@ -14,12 +14,12 @@ from pathlib import Path as FilePath
 import av
 import colour
 import numpy as np
-from upwelling.core.bake.sampling import lattice
 
 from upwelling.core import engine
-from upwelling.core.bake import bake
+from upwelling.core.bake import BakeOrder, FrameSample, bake, frame_sample, verify
+from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.curves import CURVES
-from upwelling.core.lut import Lut3D
+from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.lut_files import write_lut
 from upwelling.core.operations import Affine, Decode, Encode
 from upwelling.core.path import Display, Input, Path, Trim
@@ -55,31 +55,40 @@ def say(what: str, times: list[float], note: str = "") -> float:
 
 def lut_apply() -> None:
     picture = np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32)
-    lut = Lut3D((lattice(33) ** 1.2).astype(np.float32))
+    out = np.empty_like(picture)  # both sides write into memory they keep: ffmpeg has a pool of frames
     with tempfile.TemporaryDirectory() as folder:
-        write_lut(lut, FilePath(folder) / "l.cube")
-        graph = av.filter.Graph()
-        source = graph.add_buffer(width=3840, height=2160, format=av.VideoFormat("gbrpf32le"), time_base=1)
-        node, sink = graph.add("lut3d", f"file={folder}/l.cube:interp=tetrahedral"), graph.add("buffersink")
-        source.link_to(node)
-        node.link_to(sink)
-        graph.configure()
-        frame = av.VideoFrame(3840, 2160, "gbrpf32le")
-        for plane, channel in zip(frame.planes, (1, 2, 0), strict=True):
-            rows = np.zeros((2160, plane.line_size // 4), np.float32)
-            rows[:, :3840] = picture[..., channel]
-            plane.update(rows.tobytes())
+        for size in (33, 65):
+            lut = Lut3D((lattice(size) ** 1.2).astype(np.float32))
+            write_lut(lut, FilePath(folder) / f"{size}.cube")
+            for interpolation in ("tetrahedral", "trilinear"):
+                theirs = ffmpeg_lut(f"{folder}/{size}.cube", interpolation, picture)
+                times = interleaved(12, ours=lambda i=interpolation, t=lut: t.apply(picture, i, out=out), theirs=theirs, copy=lambda: np.copyto(out, picture))
+                ours = say(f"{interpolation.capitalize()} {size}, UHD float32: ours", times["ours"])
+                peer = say(f"{interpolation.capitalize()} {size}, UHD float32: ffmpeg lut3d, 2 threads", times["theirs"])
+                floor = say("A bare copy of the picture, one thread", times["copy"])
+                print(f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed; {ours / floor:.1f} × the copy's time")
 
-        def theirs() -> None:
-            source.push(frame)
-            sink.pull()
 
-        out = np.empty_like(picture)  # both sides write into memory they keep: ffmpeg has a pool of frames
-        times = interleaved(20, ours=lambda: lut.apply(picture, out=out), theirs=theirs, fresh=lambda: lut.apply(picture))
-    ours = say("Tetrahedral 33, UHD float32: ours", times["ours"])
-    peer = say("Tetrahedral 33, UHD float32: ffmpeg lut3d, 2 threads", times["theirs"])
-    say("Tetrahedral 33, UHD float32: ours into fresh memory", times["fresh"])
-    print(f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed")
+def ffmpeg_lut(place: str, interpolation: str, picture: np.ndarray) -> Callable[[], None]:
+    """ffmpeg's lut3d on the same picture, as planar float."""
+    graph = av.filter.Graph()
+    source = graph.add_buffer(width=3840, height=2160, format=av.VideoFormat("gbrpf32le"), time_base=1)
+    node, sink = graph.add("lut3d", f"file={place}:interp={interpolation}"), graph.add("buffersink")
+    source.link_to(node)
+    node.link_to(sink)
+    graph.configure()
+    frame = av.VideoFrame(3840, 2160, "gbrpf32le")
+    for plane, channel in zip(frame.planes, (1, 2, 0), strict=True):
+        rows = np.zeros((2160, plane.line_size // 4), np.float32)
+        rows[:, :3840] = picture[..., channel]
+        plane.update(rows.tobytes())
+
+    def run_once() -> None:
+        assert graph  # kept alive as long as its nodes are used
+        source.push(frame)
+        sink.pull()
+
+    return run_once
 
 
 def colour_science_path(code: np.ndarray) -> np.ndarray:
@@ -114,14 +123,21 @@ def path() -> None:
 
 
 def baking() -> None:
+    frame = A_CAM.shoot(gathering_room(960, 540, 4), stops=0.6)
     with tempfile.TemporaryDirectory() as folder:
         for size in (33, 65):
             place = FilePath(folder) / "b.cube"
-            codes = lattice(size).astype(np.float32)
-            program = engine.compile_operations(PATH.operations())
-            times = interleaved(4, exact=lambda s=size, p=place: write_lut(bake(PATH, s), p), engine=lambda c=codes, q=program: engine.run(q, c))
-            say(f"Bake {size}: exact float64 path, written to disk", times["exact"])
-            say(f"Bake {size}: sampling by the tile engine alone", times["engine"])
+            order = BakeOrder(path=PATH, receiver=plain_receiver(size), size=size)
+            frames = [frame_sample(order, "gathering room", frame)]
+
+            def whole(o: BakeOrder = order, p: FilePath = place, f: list[FrameSample] = frames) -> None:
+                write_lut(bake(o), p)
+                verify(p, o, frames=f)
+
+            times = interleaved(4, sample=lambda o=order: bake(o), write=lambda o=order, p=place: write_lut(bake(o), p), whole=whole)
+            say(f"Bake {size}: sampling", times["sample"])
+            say(f"Bake {size}: sampling and writing .cube text", times["write"])
+            say(f"Bake {size}: all of it, and the full verification", times["whole"])
 
 
 def preview() -> None:

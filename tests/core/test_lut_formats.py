@@ -2,6 +2,7 @@
 
 import contextlib
 import math
+import tracemalloc
 
 import av
 import colour
@@ -163,6 +164,19 @@ def test_damaged_files_are_read_or_refused(pair, data):
             return
     with contextlib.suppress(BadLut):
         parse(bytes(body))
+
+
+@pytest.mark.parametrize(("parse", "data"), [
+    (parse_cube, b"LUT_3D_SIZE 256\n0 0 0\n"), (parse_clf, node("LUT3D", '<Array dim="256 256 256 3">0 1</Array>')), (parse_clf, b"<a>" * 100_000), (parse_cube, b"9" * 3_000_000),
+    (parse_cube, b"LUT_3D_SIZE 2\n" + b"0 0 0 " * 500_000), (parse_edl, b"* ASC_SOP (" * 100_000),
+])
+def test_a_file_takes_no_more_memory_than_it_could_fill(parse, data):
+    tracemalloc.start()
+    with pytest.raises(BadLut):
+        parse(data)
+    _, peak = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert peak < 30 * len(data) + 4_000_000
 
 
 @pytest.mark.parametrize("level", [2, 3, 4])

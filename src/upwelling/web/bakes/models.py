@@ -12,6 +12,7 @@ from django.utils import timezone
 from upwelling.core.bake import BakeOrder, Certificate, Receiver
 from upwelling.core.bake.order import order_from_recipe
 from upwelling.core.path import Path
+from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
@@ -41,7 +42,7 @@ class OwnReceiver(models.Model):
 class Bake(models.Model):
     """A bake keeps its whole order, the exact path included, so that it stays true when the shot moves on.
 
-    ``order`` is empty for bakes of the first version, whose certificates are kept and downloaded but no longer drawn.
+    ``variant`` says how its path differs from the shot's: “trim”: “without”, “look”: a Look's number. ``order`` is empty for bakes of the first version, whose certificates are kept and downloaded but no longer drawn.
     """
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="bakes")
@@ -50,6 +51,7 @@ class Bake(models.Model):
     job = models.OneToOneField(Job, null=True, on_delete=models.SET_NULL, related_name="bake")
     recipe = models.JSONField(default=dict)
     order = models.JSONField(default=dict)
+    variant = models.JSONField(default=dict)
     fingerprint = models.CharField(max_length=64)
     size = models.PositiveIntegerField()
     file = models.CharField(max_length=255, blank=True)
@@ -101,7 +103,7 @@ class Bake(models.Model):
         order = self.bake_order
         if self.shot is None or order is None:
             return True
-        now = order.model_copy(update={"path": self.shot.path(None, order.path.display.output)})
+        now = order.model_copy(update={"path": variant_path(self.shot, self.variant, order.path.display.output)})
         return now.section_fingerprint != order.section_fingerprint
 
 

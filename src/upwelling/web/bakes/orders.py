@@ -9,6 +9,7 @@ import numpy as np
 
 from upwelling.core.bake import RECEIVERS, BakeOrder, FrameSample, Receiver, Section, frame_sample
 from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.web.bakes.variants import variant_of, variant_path
 from upwelling.web.errors import Refused
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot, shots_of
@@ -41,7 +42,10 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 
 
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
-    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, output, left_out. Raises Refused or BadValue."""
+    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, output, trim, look, left_out.
+
+    Raises Refused or BadValue.
+    """
     receiver = wish["receiver"] if isinstance(wish.get("receiver"), Receiver) else receiver_named(shot.production, str(wish.get("receiver") or RECEIVERS[0].name))
     try:
         section = Section(start=wish.get("start") or "camera", end=wish.get("end") or "display", carrier=wish.get("carrier") or "")
@@ -50,7 +54,7 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     check_bakeable(shot, section)
     form = wish.get("format") or receiver.formats[0]
     size = str(wish.get("size") or (receiver.sizes(str(form)) or (0,))[-1])
-    path = shot.path(None, str(wish.get("output") or ""))
+    path = variant_path(shot, variant_of(wish), str(wish.get("output") or ""))
     names = {step.id for step in (*path.trim.steps, *path.look.steps)}
     return BakeOrder.checked({
         "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if str(wish.get("dimensions")) == "1" else 3,

@@ -18,6 +18,7 @@ from upwelling.core.errors import BadValue
 from upwelling.core.lut_files import write_lut
 from upwelling.web.bakes.models import Bake, OwnReceiver, Package
 from upwelling.web.bakes.orders import check_bakeable, frame_code, model_shots, order_for, receiver_named, test_frames
+from upwelling.web.bakes.variants import variant_path
 from upwelling.web.errors import Refused
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
@@ -26,13 +27,13 @@ from upwelling.web.productions.models import Production
 
 
 @transaction.atomic
-def start_bake(shot: Shot, user: Any, order: BakeOrder) -> Bake:
-    """Records the bake with its order and queues the work for after the commit."""
+def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] | None = None) -> Bake:
+    """Records the bake with its order and queues the work for after the commit; ``variant`` says how its path differs from the shot's."""
     check_bakeable(shot, order.section)
     job = Job.objects.create(kind="bake", production=shot.production, created_by=user, message="Waiting for the worker")
     made = Bake.objects.create(
-        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=order.model_dump(mode="json"), fingerprint=order.path.fingerprint,
-        size=order.size, created_by=user, file_name=table_name(shot.production.name, shot.name, order))
+        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=order.model_dump(mode="json"), variant=variant or {}, fingerprint=order.path.fingerprint,
+        size=order.size, created_by=user, file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order))
     from upwelling.web.bakes.tasks import run_bake
 
     transaction.on_commit(partial(run_bake, made.pk))
@@ -44,7 +45,15 @@ def bake_again(row: Bake, user: Any) -> Bake:
     order = row.bake_order
     if row.shot is None or order is None:
         raise Refused("The shot of this bake is gone, or it was made by an earlier version. Set a new bake up.")
-    return start_bake(row.shot, user, order.model_copy(update={"path": row.shot.path(None, order.path.display.output)}))
+    path = variant_path(row.shot, row.variant, order.path.display.output)
+    return start_bake(row.shot, user, order.model_copy(update={"path": path}), row.variant)
+
+
+def _subject(shot: Shot, order: BakeOrder, variant: dict[str, Any]) -> str:
+    """What the table is of: the Look where it carries nothing else, the camera where the trim is left out, else the shot."""
+    if order.section.stages == ("look",):
+        return order.path.look.name or shot.name
+    return shot.camera.name if variant.get("trim") == "without" and shot.camera else shot.name
 
 
 def perform(bake_id: int) -> None:
@@ -140,9 +149,7 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
     if shot is None:
         raise BadValue("No shot of this camera has its encoding settled any more.")
     receiver = receiver_named(made.production, wish["receiver"])
-    order = order_for(shot, {"receiver": receiver, "end": wish["end"], "output": made.output})
-    path = order.path.model_copy(update={"trim": order.path.trim.model_copy(update={"steps": ()})})
-    order = order.model_copy(update={"path": path})
+    order = order_for(shot, {"receiver": receiver, "end": wish["end"], "output": made.output, "trim": "without"})
     return order, test_frames(shot, order), frame_code(shot)
 
 

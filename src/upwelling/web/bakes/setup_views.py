@@ -16,8 +16,10 @@ from upwelling.core.encodings import ENCODINGS
 from upwelling.core.lut_files import FORMATS
 from upwelling.web.bakes.orders import frame_code, order_for, receivers_of, test_frames
 from upwelling.web.bakes.services import start_bake
+from upwelling.web.bakes.variants import variant_of
 from upwelling.web.bench.column import column
 from upwelling.web.errors import Refused, json_body
+from upwelling.web.footage.looks import looks_of
 from upwelling.web.footage.models import shots_of
 from upwelling.web.footage.views import shot_for
 from upwelling.web.productions.models import Member
@@ -31,16 +33,20 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """The page."""
     production, shot = shot_for(request, slug, pk)
     rules, receivers = production.rule_set, receivers_of(production)
-    path = shot.path()
-    data = {
+    path, table = shot.path(), looks_of(production)
+    asked = table.versions.get(int(request.GET["look"])) if request.GET.get("look", "").isdigit() else None
+    data: dict[str, Any] = {
         "wish": {"start": "trim" if shot.is_raw else "camera", "end": "display", "carrier": "", "receiver": receivers[0].name, "format": receivers[0].formats[0],
-                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output},
+                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output,
+                 "trim": "with", "look": ""},
         "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
                                "said": r.said(), "note": r.note} for r in receivers},
         "formats": {f.name: {"title": f.title, "shaper": f.shaper, "about": f.about} for f in FORMATS.values()},
         "starts": list(STARTS), "ends": list(ENDS), "raw": shot.is_raw,
         "urls": {"check": reverse("bake-check", args=[slug, pk]), "solve": reverse("bake-solve", args=[slug, pk])},
     }
+    if asked:
+        data["wish"] |= {"start": "look", "end": "look", "look": str(asked.look)}
     strata = column(shot, path, shot.settings)
     for row in strata:
         row["begins"] = row["stage"] if row["stage"] in STARTS else ""
@@ -49,7 +55,7 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "production": production, "shot": shot, "data": data, "column": strata, "receivers": receivers, "presets": PRESETS, "encodings": list(ENCODINGS),
         "outputs": [rules.output, *(d.output for d in rules.deliveries)], "role": production.role_of(request.user), "path": path,
         "may": production.role_of(request.user) == Member.Role.TECHNICIAN and shot.settled.is_settled and shot.is_managed, "shots": shots_of(production),
-        "titles": BOUNDARY_TITLES, "plot": {"width": PLOT_WIDTH, "height": PLOT_HEIGHT, "left": PLOT_LEFT, "base": PLOT_BASE},
+        "titles": BOUNDARY_TITLES, "looks": table.offered, "plot": {"width": PLOT_WIDTH, "height": PLOT_HEIGHT, "left": PLOT_LEFT, "base": PLOT_BASE},
     })
 
 
@@ -97,12 +103,12 @@ def smallest(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
 def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Starts the bake; refuses what leaves something out that matters without a yes."""
     _, shot = shot_for(request, slug, pk, change=True)
-    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output")}
+    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look")}
     order = order_for(shot, wish)
     lost = [one for one in left_out(order, frame_code(shot)) if one.matters]
     if lost and request.POST.get("yes") != "on":
         raise Refused(f"This table leaves out: {', '.join(one.name.lower() for one in lost)} ({order.judge.metric} up to {max(one.worst for one in lost):.1f} on the shot’s frame). "
                       "Tick “Leave it out” to bake it so.")
     steps = tuple(one.step for one in lost if one.step)
-    start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order)
+    start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order, variant_of(wish))
     return redirect("bakes", slug)

@@ -92,7 +92,7 @@ def _number(text: str | None, what: str, element: Element, name: object) -> floa
 
 
 def _numbers(element: Element, wanted: int, name: object) -> Any:
-    if wanted % 3 == 0:  # three on each line, as tables are written, is read by the kernel
+    if wanted % 3 == 0 and len(element.text) >= 2 * wanted - 1:  # three on each line, as tables are written, is read by the kernel
         text, rows = element.text.encode(), np.empty((wanted // 3, 3))
         count, position = parse_rows(np.frombuffer(text, np.uint8), 0, rows)
         if count == len(rows) and position == len(text):

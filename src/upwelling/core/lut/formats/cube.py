@@ -17,6 +17,8 @@ from upwelling.core.lut.table import LARGEST, Domain, Lut1D, Lut3D, Triple
 from upwelling.core.lut.text_kernel import LARGEST_VALUE, LONGEST_ROW, format_rows, parse_rows
 
 LARGEST_1D = 65536
+SHORTEST_ROW = 6
+"""Bytes of “0 0 0” and a line end."""
 
 
 def parse_cube(data: bytes, name: object = "table.cube") -> Lut1D | Lut3D:
@@ -122,7 +124,7 @@ class _Header:
 
 def _numbers(data: bytes, start: int, first_line: int, wanted: int, name: object) -> Any:
     """Rows (N, 3) float32. The kernel reads the whole block; what it does not understand is walked line by line."""
-    rows = np.empty((wanted, 3))
+    rows = np.empty((min(wanted, (len(data) - start) // SHORTEST_ROW + 1), 3))  # what a header claims must not take memory a file cannot fill
     count, position = parse_rows(np.frombuffer(data, np.uint8), start, rows)
     if position == len(data):
         return rows[:count].astype(np.float32)

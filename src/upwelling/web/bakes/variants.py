@@ -1,0 +1,31 @@
+"""Paths that are not quite a shot's own: a camera's, without the trim, or a shot's under a Look that is not given to it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from upwelling.core.path import Look as LookStage
+from upwelling.core.path import Path, Trim
+from upwelling.web.errors import Refused
+from upwelling.web.footage.looks import looks_of
+from upwelling.web.footage.models import Shot
+
+
+def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
+    """What a page's wish says of it, as it is kept with a bake."""
+    variant: dict[str, Any] = {"trim": "without"} if wish.get("trim") == "without" else {}
+    look = str(wish.get("look") or "")
+    return variant | ({"look": int(look)} if look.isdigit() else {})
+
+
+def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
+    """The shot's path, changed as the variant says; raises Refused for a Look that is not there."""
+    path = shot.path(None, output)
+    if variant.get("trim") == "without":
+        path = path.model_copy(update={"trim": Trim(on=path.trim.on)})
+    if "look" in variant:
+        version = looks_of(shot.production).versions.get(variant["look"])
+        if version is None:
+            raise Refused("That Look is no longer in this production. Choose another.")
+        path = path.model_copy(update={"look": LookStage(name=version.name, steps=version.steps)})
+    return path
