@@ -127,6 +127,21 @@ def test_stale_only_when_what_the_table_holds_moves(baked, shot, people):
     assert not Bake.objects.get(pk=rendering.pk).is_stale
 
 
+def test_a_cameras_path_and_a_look_alone(baked, shot, people, as_):
+    """Without the trim a bake is stale only when the rest moves; a Look is baked whether or not it is given to the shot."""
+    look = create_look(shot.production, people["tess"], "Warm", [SlopeOffsetPower(slope=(1.1, 1, 0.9))])
+    bare, alone = baked(trim="without"), baked(start="look", end="look", look=str(look.pk), format="clf", size="33")
+    apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="exposure")
+    assert [Bake.objects.get(pk=b.pk).is_stale for b in (bare, alone)] == [False, False]
+    assert alone.bake_order.path.look.name == "Warm"
+    assert "_Warm_ACEScct_to_ACEScct_" in alone.file_name
+    assert alone.certificate.grid is None
+    page = as_("tess").get(f"/p/kilnlight/bakes/of/{shot.pk}/?look={look.pk}").content.decode()
+    assert '"start": "look"' in page
+    answer = as_("tess").post(f"/p/kilnlight/bakes/of/{shot.pk}/start/", {**WISH, "look": "999"})
+    assert "no longer in this production" in answer.content.decode()
+
+
 def test_bake_again_and_test_again(baked, shot, as_, people, django_capture_on_commit_callbacks):
     bake = baked()
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="exposure")

@@ -9,9 +9,10 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from upwelling.core.errors import RecipeError
+from upwelling.core.recipe_text import read_versioned
 from upwelling.core.steps import AnyStep, Step
 
-VERSION = 1
+VERSION = RECIPE_VERSION = 1
 MOST_STEPS = 24
 STEP_LIST: TypeAdapter[tuple[AnyStep, ...]] = TypeAdapter(Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)])
 
@@ -32,23 +33,27 @@ class LookRecipe(BaseModel):
     def from_text(cls, text: str | bytes) -> Self:
         """Reads a Look, or takes the look of a whole path's recipe; raises RecipeError that names the place and what is wrong."""
         try:
-            body = json.loads(text)
-        except (ValueError, RecursionError) as error:
-            raise RecipeError(f"this is not JSON ({str(error)[:120]}).") from None
-        if isinstance(body, dict) and "upwelling_recipe" in body:
-            look = body.get("look") or {}
-            body = {"upwelling_look": VERSION, "name": look.get("name") or "Look of a recipe", "steps": look.get("steps", [])}
-        if not isinstance(body, dict) or "upwelling_look" not in body:
-            raise RecipeError("“upwelling_look” is missing, so this is not a Look.")
-        version = body.pop("upwelling_look")
-        if version != VERSION:
-            raise RecipeError(f"version {version!r} is not known here; this program reads version {VERSION}.")
+            body = read_versioned(text, "upwelling_look", "a Look", VERSION)
+        except RecipeError:
+            look = _look_of_a_path(text)
+            if look is None:
+                raise
+            body = look
         try:
             made = cls.model_validate(body)
         except ValidationError as error:
             first = error.errors()[0]
             raise RecipeError(first["msg"].removeprefix("Value error, ").rstrip(".") + ".", ".".join(str(part) for part in first["loc"])) from None
         return made.model_copy(update={"steps": with_ids(made.steps)})
+
+
+def _look_of_a_path(text: str | bytes) -> dict[str, Any] | None:
+    """Name and steps of the look in a whole path's recipe, or None for anything else."""
+    try:
+        look = read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION).get("look") or {}
+    except RecipeError:
+        return None
+    return {"name": look.get("name") or "Look of a recipe", "steps": look.get("steps", [])}
 
 
 def with_ids(steps: Sequence[Step]) -> tuple[Any, ...]:

@@ -47,6 +47,11 @@ class LutFacts:
     nodes: tuple[str, ...]
 
 
+def kind_of(lut: Lut) -> str:
+    """“1D”, “3D” or “process list”."""
+    return {Lut1D: "1D", Lut3D: "3D", ProcessList: "process list"}[type(lut)]
+
+
 def domain_of(lut: Lut) -> tuple[Float64, Float64]:
     """Lowest and highest input that the table tells apart; a process list is looked at over 0…1."""
     if isinstance(lut, ProcessList):
@@ -76,7 +81,7 @@ def measure(lut: Lut, interpolation: Interpolation = "tetrahedral") -> LutFacts:
     folds, fold_at = _folds(grid(lut))
     falls = (np.diff(curves[0], axis=0) < -2e-6).sum(axis=0)
     return LutFacts(
-        kind={Lut1D: "1D", Lut3D: "3D", ProcessList: "process list"}[type(lut)], size=lut.size, entries=len(flat),
+        kind=kind_of(lut), size=lut.size, entries=len(flat),
         low=_triple(low), high=_triple(high), lowest=_triple(flat.min(axis=0)), highest=_triple(flat.max(axis=0)),
         clipped_low=float((flat <= 0).any(axis=1).mean()), clipped_high=float((flat >= 1).any(axis=1).mean()), curves=curves,
         neutral_spread=float(np.ptp(curves[0], axis=-1).max()), neutral_falls=(int(falls[0]), int(falls[1]), int(falls[2])),

@@ -38,6 +38,7 @@ from upwelling.core.operations import (
 from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
 from upwelling.core.raw import RawSettings
+from upwelling.core.recipe_text import read_versioned
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.steps import AnyStep
 
@@ -317,16 +318,7 @@ class Path(_Stage):
     @classmethod
     def from_recipe(cls, text: str | bytes) -> Path:
         """Reads a recipe; raises RecipeError that names the place and what is wrong."""
-        try:
-            body = json.loads(text)
-        except (ValueError, RecursionError) as error:
-            raise RecipeError(f"this is not JSON ({str(error)[:120]}).") from None
-        if not isinstance(body, dict) or "upwelling_recipe" not in body:
-            raise RecipeError("“upwelling_recipe” is missing, so this is not a recipe.")
-        version = body.pop("upwelling_recipe")
-        if version != RECIPE_VERSION:
-            raise RecipeError(f"version {version!r} is not known here; this program reads version {RECIPE_VERSION}.")
-        return cls.checked(body)
+        return cls.checked(read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION))
 
     @classmethod
     def checked(cls, body: Any) -> Path:

@@ -59,9 +59,14 @@ def give(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 def take_back(request: HttpRequest, slug: str, pk: int, change: int) -> HttpResponse:
     """Undoes a shared change on all its shots at once."""
     production, _ = shot_for(request, slug, pk, change=True)
-    left = unshare(get_object_or_404(SharedChange, pk=change, production=production))
+    take_back_and_say(request, get_object_or_404(SharedChange, pk=change, production=production))
+    return redirect("share", slug, pk)
+
+
+def take_back_and_say(request: HttpRequest, change: SharedChange) -> None:
+    """Undoes a shared change and tells the person from which shots it could not be taken."""
+    left = unshare(change)
     if left:
         messages.warning(request, "Taken back, except from shots that were changed since: " + ", ".join(shot.name for shot in left) + ".")
     else:
         messages.success(request, "Taken back from all of its shots.")
-    return redirect("share", slug, pk)

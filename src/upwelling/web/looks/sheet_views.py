@@ -8,12 +8,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.bench.views import grouped
 from upwelling.web.errors import Refused
 from upwelling.web.footage.look_services import give_to_shots, make_group, set_group
 from upwelling.web.footage.looks import looks_of
 from upwelling.web.footage.models import SharedChange
-from upwelling.web.footage.services import unshare
 from upwelling.web.looks.views import usable
 from upwelling.web.productions.forms import typed_number
 from upwelling.web.productions.models import production_for
@@ -77,9 +77,5 @@ def give(request: HttpRequest, slug: str) -> HttpResponse:
 def take_back(request: HttpRequest, slug: str, change: int) -> HttpResponse:
     """Undoes a giving on all its shots at once."""
     production = production_for(request.user, slug, change=True)
-    left = unshare(get_object_or_404(SharedChange, pk=change, production=production))
-    if left:
-        messages.warning(request, "Taken back, except from shots that were changed since: " + ", ".join(shot.name for shot in left) + ".")
-    else:
-        messages.success(request, "Taken back from all of its shots.")
+    take_back_and_say(request, get_object_or_404(SharedChange, pk=change, production=production))
     return redirect("look-sheet", slug)

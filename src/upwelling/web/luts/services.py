@@ -13,8 +13,9 @@ from upwelling.core.encodings import encoding
 from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.files import whole_file
-from upwelling.core.lut import Lut1D, Lut3D, ProcessList
+from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.lut_evidence import evidence
+from upwelling.core.lut_facts import kind_of
 from upwelling.core.lut_files import ENDINGS, LARGEST_FILE, read_lut
 from upwelling.core.outputs import output
 from upwelling.core.rendering import LutRendering
@@ -50,8 +51,7 @@ def bring_in_lut(production: Production, user: Any, original_name: str, place: F
         if not ImportedLut.objects.filter(file=relative).exists():
             target.unlink(missing_ok=True)
         raise BadLut(name, error.problem, error.line) from None
-    kind = {Lut1D: "1D", Lut3D: "3D", ProcessList: "process list"}[type(lut)]
-    return ImportedLut.objects.create(production=production, name=name, sha256=digest, file=relative, kind=kind, size=lut.size,
+    return ImportedLut.objects.create(production=production, name=name, sha256=digest, file=relative, kind=kind_of(lut), size=lut.size,
                                       evidence_json=dataclasses.asdict(evidence(lut)), created_by=user)
 
 
