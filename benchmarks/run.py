@@ -5,6 +5,7 @@ ffmpeg's lut3d runs through PyAV with two threads on the same float frame (its a
 
 from __future__ import annotations
 
+import itertools
 import statistics
 import tempfile
 import time
@@ -54,19 +55,23 @@ def say(what: str, times: list[float], note: str = "") -> float:
 
 
 def lut_apply() -> None:
-    picture = np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32)
-    out = np.empty_like(picture)  # both sides write into memory they keep: ffmpeg has a pool of frames
+    """On a picture, and on random codes, where every pixel's cell has to come from memory."""
+    frame = A_CAM.shoot(gathering_room(960, 540, 4), stops=0.6).astype(np.float32)
+    pictures = {"a picture": np.ascontiguousarray(np.repeat(np.repeat(frame, 4, axis=0), 4, axis=1)),
+                "random codes": np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32)}
+    out = np.empty_like(pictures["a picture"])  # both sides write into memory they keep: ffmpeg has a pool of frames
     with tempfile.TemporaryDirectory() as folder:
         for size in (33, 65):
             lut = Lut3D((lattice(size) ** 1.2).astype(np.float32))
             write_lut(lut, FilePath(folder) / f"{size}.cube")
-            for interpolation in ("tetrahedral", "trilinear"):
+            for interpolation, (what, picture) in itertools.product(("tetrahedral", "trilinear"), pictures.items()):
                 theirs = ffmpeg_lut(f"{folder}/{size}.cube", interpolation, picture)
-                times = interleaved(12, ours=lambda i=interpolation, t=lut: t.apply(picture, i, out=out), theirs=theirs, copy=lambda: np.copyto(out, picture))
-                ours = say(f"{interpolation.capitalize()} {size}, UHD float32: ours", times["ours"])
-                peer = say(f"{interpolation.capitalize()} {size}, UHD float32: ffmpeg lut3d, 2 threads", times["theirs"])
-                floor = say("A bare copy of the picture, one thread", times["copy"])
-                print(f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed; {ours / floor:.1f} × the copy's time")
+                times = interleaved(12, ours=lambda i=interpolation, t=lut, p=picture: t.apply(p, i, out=out), theirs=theirs,
+                                    copy=lambda p=picture: np.copyto(out, p))
+                ours = say(f"{interpolation.capitalize()} {size}, UHD float32, {what}: ours", times["ours"])
+                peer = say(f"{interpolation.capitalize()} {size}, {what}: ffmpeg lut3d, 2 threads", times["theirs"])
+                floor = statistics.median(times["copy"])
+                print(f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed; {ours / floor:.1f} × the time of a bare copy on one thread")
 
 
 def ffmpeg_lut(place: str, interpolation: str, picture: np.ndarray) -> Callable[[], None]:

@@ -35,10 +35,7 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
         made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
         progress(1.0, "Sampled")
         return made
-    nodes = native_nodes(folded(order.operations)) if not order.holds_codes or _stays_inside(order) else None
-    if nodes is None and order.holds_codes:
-        natural = native_nodes(folded(order.operations))
-        nodes = None if natural is None else [*natural, RangeNode(0.0, 1.0, 0.0, 1.0)]
+    nodes = formulas(order)
     listed: tuple[Node, ...]
     if nodes:
         listed = tuple(nodes)
@@ -52,6 +49,14 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
     progress(1.0, "Sampled")
     return ProcessList(listed, title, comments(order), order.section.input_name(order.path), order.section.output_name(order.path),
                        f"upwelling-{order.fingerprint[:16]}")
+
+
+def formulas(order: BakeOrder) -> list[Node] | None:
+    """The order's function as process nodes without a table, or None where it has no formula or its format no nodes."""
+    nodes = native_nodes(folded(order.operations)) if order.format == "clf" else None
+    if nodes is None or not order.holds_codes or _stays_inside(order):
+        return nodes
+    return [*nodes, RangeNode(0.0, 1.0, 0.0, 1.0)]
 
 
 def _stays_inside(order: BakeOrder) -> bool:
