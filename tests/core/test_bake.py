@@ -281,6 +281,19 @@ def test_a_one_dimensional_table_needs_a_yes_for_what_it_leaves_out(tmp_path):
     assert verify(baked(tmp_path, curves), curves).holds
 
 
+def test_a_step_no_table_can_carry_is_listed_with_its_cost(monkeypatch):
+    """No step is of that kind yet, so one is made to say that it is."""
+    monkeypatch.setattr(Saturation, "fits_in_lut", False)
+    path, frame = make(look=Look(steps=(Saturation(id="sat", amount=0.3),))), np.random.default_rng(1).uniform(0.35, 0.5, (30, 40, 3))
+    lost = left_out(order(33, path), frame)
+    assert [(one.name, one.step, one.matters) for one in lost] == [("Saturation", "sat", True)]
+    without = order(33, path, left_out=("sat",))
+    assert left_out(without, frame) == []
+    with pytest.raises(BadValue, match="No table can carry Saturation"):
+        bake(order(33, path))
+    np.testing.assert_allclose(bake(without).table, bake(order(33)).table, atol=1e-6)
+
+
 def test_solver_finds_the_smallest_that_holds(tmp_path):
     one = BakeOrder(path=make(), receiver=PROGRAM.model_copy(update={"grids": (9, 17, 33, 65)}), format="cube", size=9)
     solution = solve(one)

@@ -17,7 +17,7 @@ from upwelling.core.bake import RECEIVERS
 from upwelling.core.lut.formats.cdl import parse_cdl
 from upwelling.core.lut.formats.edl import parse_edl
 from upwelling.core.path import Path
-from upwelling.core.steps import Exposure, SlopeOffsetPower
+from upwelling.core.steps import Exposure, Saturation, SlopeOffsetPower
 from upwelling.web.bakes import services
 from upwelling.web.bakes.models import Bake, Package
 from upwelling.web.bakes.orders import order_for
@@ -107,6 +107,17 @@ def test_set_up_page_says_what_is_left_out(shot, as_, people):
     assert answer.status_code == 422
     assert "Tick “Leave it out”" in answer.content.decode()
     assert not Bake.objects.exists()
+
+
+def test_steps_left_out_need_a_yes_and_stay_with_the_bake(baked, shot, people, monkeypatch):
+    apply_settings(shot, people["tess"], ShotSettings().with_steps([Saturation(amount=0.3)]), version=0, label="x")
+    monkeypatch.setattr(Saturation, "fits_in_lut", False)
+    step = next(s for s in shot.__class__.objects.get(pk=shot.pk).settings.steps if s.kind == "saturation").id
+    bake = baked(yes="on")
+    assert bake.bake_order.left_out == (step,)
+    assert not bake.is_stale
+    with pytest.raises(AssertionError, match="Tick"):
+        baked()
 
 
 def test_the_smallest_that_holds(shot, as_):

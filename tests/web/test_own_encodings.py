@@ -86,6 +86,11 @@ def test_refusals_keep_what_was_typed(define, production, fields, words):
     assert not production.own_encodings.exists()
 
 
+def test_a_process_list_is_no_input(define):
+    nodes = b'<ProcessList id="a" compCLFversion="3"><Log inBitDepth="32f" outBitDepth="32f" style="antiLog2"/></ProcessList>'
+    assert "A process list cannot be an input" in define(kind="lut", name="L", lut_file=SimpleUploadedFile("x.clf", nodes), gives="linear/BT.709")
+
+
 def test_a_falling_lut_is_refused(define, cube, production):
     assert "falls from entry" in define(kind="lut", name="L", lut_file=cube([0, 0.5, 0.3, 1.0]), gives="linear/BT.709")
     assert "not a .cube" in define(kind="lut", name="L", lut_file=SimpleUploadedFile("x.cube", b"\xff\xfe\x00"), gives="linear/BT.709")

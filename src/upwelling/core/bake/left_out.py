@@ -38,14 +38,12 @@ def left_out(order: BakeOrder, frame_code: Any) -> list[LeftOut]:
     and light beyond what the carrier's codes hold."""
     codes = frame_sample(order, "frame", frame_code).codes
     found = []
-    for stage in order.section.stages:
-        steps = order.path.trim.steps if stage == "trim" else order.path.look.steps if stage == "look" else ()
-        for step in steps:
-            if step.on and not step.fits_in_lut and not step.changes_nothing and order.path.takes(step):
-                without = order.model_copy(update={"left_out": (*order.left_out, step.id)})
-                found.append(_cost(order, step.shown_name, f"{step.title} needs more than a pixel’s own value.", step.id, codes, exact(without.operations, codes)))
+    for step in order.stuck:
+        without = order.model_copy(update={"left_out": (*order.left_out, step.id)})
+        found.append(_cost(order, step.shown_name, f"{step.title} needs more than a pixel’s own value.", step.id, codes, exact(without.operations, codes)))
     if order.dimensions == 1:
-        curve = LutBox(order.receiver.model_copy(update={"precision": 0, "output_depth": 0, "input_depth": 0}), bake(order)).interpolated(codes)
+        bare = order.model_copy(update={"left_out": (*order.left_out, *(step.id for step in order.stuck))})
+        curve = LutBox(order.receiver.model_copy(update={"precision": 0, "output_depth": 0, "input_depth": 0}), bake(bare)).interpolated(codes)
         found.append(_cost(order, "Mixing between channels", "A 1D table gives each channel its own curve: primaries, saturation and gamut fit are left out.", "", codes, curve))
     if not order.section.from_camera or not order.section.to_display:
         found += _beyond_the_carrier(order, frame_code)

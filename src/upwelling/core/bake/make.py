@@ -13,6 +13,7 @@ from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.shaper import adapted_shaper, unshaped
 from upwelling.core.engine.fold import folded
+from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut, Lut1D, Lut3D, ProcessList, lattice
 from upwelling.core.lut.process import Node, RangeNode, TableNode
 
@@ -29,8 +30,10 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
     """The table of an order: a cube or a curve, or process nodes for the Common LUT Format, formulas where the whole section has them.
 
     Samples come from the tile engine in float32, whose distance from the float64 path tests hold below 1e-4 of code; what is
-    written is then tested against the float64 path.
+    written is then tested against the float64 path. Raises BadValue while a step that no table can carry is not left out.
     """
+    if order.stuck:
+        raise BadValue(f"No table can carry {', '.join(step.shown_name for step in order.stuck)}. Leave that out, with a yes, or switch it off.")
     if order.format != "clf":
         made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
         progress(1.0, "Sampled")

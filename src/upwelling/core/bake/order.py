@@ -22,6 +22,7 @@ from upwelling.core.lut_files import FORMATS, FormatName
 from upwelling.core.operations import Matrix, Operation, encode_operations, run_reference
 from upwelling.core.path import STAGES, CameraFile, Input, Look, Path, RenderingStage, Trim, without_tables
 from upwelling.core.primaries import rgb_to_rgb
+from upwelling.core.steps import AnyStep
 
 Shaper = Literal["none", "adapted"]
 
@@ -97,6 +98,12 @@ class BakeOrder(BaseModel):
         """How its output is seen."""
         r = self.receiver
         return Judge(self.kept_path.target, self.section.after(self.kept_path, r.output_range, r.output_depth))
+
+    @property
+    def stuck(self) -> tuple[AnyStep, ...]:
+        """Steps of the section that no table can carry and that are not left out."""
+        steps = (*(self.kept_path.trim.steps if "trim" in self.section.stages else ()), *(self.kept_path.look.steps if "look" in self.section.stages else ()))
+        return tuple(s for s in steps if not s.fits_in_lut and not s.changes_nothing and self.path.takes(s))
 
     @property
     def holds_codes(self) -> bool:

@@ -106,10 +106,11 @@ def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     _, shot = shot_for(request, slug, pk, change=True)
     wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look")}
     order = order_for(shot, wish)
-    lost = [one for one in left_out(order, frame_code(shot)) if one.matters]
+    found = left_out(order, frame_code(shot))
+    lost = [one for one in found if one.matters]
     if lost and request.POST.get("yes") != "on":
         raise Refused(f"This table leaves out: {', '.join(one.name.lower() for one in lost)} ({order.judge.metric} up to {max(one.worst for one in lost):.1f} on the shot’s frame). "
                       "Tick “Leave it out” to bake it so.")
-    steps = tuple(one.step for one in lost if one.step)
+    steps = tuple(one.step for one in found if one.step)
     start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order, variant_of(wish))
     return redirect("bakes", slug)

@@ -37,6 +37,7 @@ def bring_in(request: HttpRequest, slug: str) -> HttpResponse:
     if not files:
         raise Refused("Choose a table file: .cube, .clf, or a Hald image (.png).")
     made = None
+    FilePath(settings.FILES).mkdir(parents=True, exist_ok=True)
     for uploaded in files:
         with tempfile.NamedTemporaryFile(dir=settings.FILES, delete=True) as temporary:
             for chunk in uploaded.chunks():

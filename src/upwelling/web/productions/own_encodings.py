@@ -16,7 +16,7 @@ from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.encodings.pairs import parse_pairs
 from upwelling.core.errors import BadValue, UpwellingError
-from upwelling.core.lut import Lut1D
+from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.lut_files import read_lut
 from upwelling.core.primaries import PRIMARIES
 from upwelling.web.encodings.models import OwnEncoding
@@ -117,7 +117,10 @@ def _uploaded(request: HttpRequest, field: str) -> Any:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder) / (Path(given.name or "lut.cube").name[-80:])
         place.write_bytes(given.read())
-        return read_lut(place)
+        lut = read_lut(place)
+    if isinstance(lut, ProcessList):
+        raise BadValue("A process list cannot be an input here; use a .cube or Hald table. On the Looks page it can be brought in and declared.")
+    return lut
 
 
 @require_POST
