@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -13,7 +14,7 @@ from upwelling.core.encodings import ENCODINGS, full_to_legal
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut import Lut
 from upwelling.core.lut_facts import domain_of
-from upwelling.core.operations import Matrix, decode_operations, encode_operations, run_reference
+from upwelling.core.operations import Matrix, Operation, decode_operations, encode_operations, run_reference
 from upwelling.core.outputs import BUILT_IN
 from upwelling.core.primaries import PRIMARIES, rgb_to_rgb
 from upwelling.core.rendering import AnyRendering, Rise
@@ -87,29 +88,28 @@ _RENDERINGS: tuple[AnyRendering, ...] = (Rise(), Bt2390(), Reinhard(), Clip())
 def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
     """Every built-in conversion's output at the samples: between encodings, and from encodings to SDR and HDR outputs by the default rendering."""
     rows: list[tuple[str, str, bool, Float64]] = []
-    ap1 = PRIMARIES["AP1"]
-    light = {}
-    for name, source in ENCODINGS.items():
-        light[name] = run_reference((*decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, ap1, "CAT02"))), _SAMPLES)
-    for name in ENCODINGS:
-        for other, target in ENCODINGS.items():
-            if other != name:
-                code = run_reference((Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)), light[name])
-                if np.isfinite(code).all():
-                    rows.append((name, other, False, code))
-        for target_output in BUILT_IN:
-            for method in _RENDERINGS if not target_output.is_hdr else _RENDERINGS[:1]:
-                try:
-                    tones = method.operations(ap1, target_output, "CAT02")
-                except UpwellingError:
-                    continue
-                code = run_reference((*tones, *target_output.encode_operations()), light[name])
-                rows.append((name, f"{target_output.name} by {method.title}", True, code))
+    ap1, names = PRIMARIES["AP1"], list(ENCODINGS)
+    # All encodings' light in one array, so that each target is run once.
+    light = np.concatenate([run_reference((*decode_operations(e), Matrix.of(rgb_to_rgb(e.primaries, ap1, "CAT02"))), _SAMPLES) for e in ENCODINGS.values()])
+
+    def add(gives: str, to_display: bool, operations: Sequence[Operation]) -> None:
+        codes = run_reference(operations, light).reshape(len(names), *_SAMPLES.shape)
+        rows.extend((name, gives, to_display, code) for name, code in zip(names, codes, strict=True) if name != gives and np.isfinite(code).all())
+
+    for other, target in ENCODINGS.items():
+        add(other, False, (Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)))
+    for target_output in BUILT_IN:
+        for method in _RENDERINGS if not target_output.is_hdr else _RENDERINGS[:1]:
+            try:
+                tones = method.operations(ap1, target_output, "CAT02")
+            except UpwellingError:
+                continue
+            add(f"{target_output.name} by {method.title}", True, (*tones, *target_output.encode_operations()))
     return tuple(rows)
 
 
 def prepare() -> None:
-    """Works out the built-in conversions ahead of the first table brought in; takes some seconds, once a process."""
+    """Works out the built-in conversions ahead of the first table brought in; once a process."""
     _conversions()
 
 
