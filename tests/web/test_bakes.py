@@ -138,6 +138,15 @@ def test_stale_only_when_what_the_table_holds_moves(baked, shot, people):
     assert not Bake.objects.get(pk=rendering.pk).is_stale
 
 
+def test_the_lists_queries_do_not_grow_with_bakes(baked, shot, as_, django_assert_max_num_queries):
+    bake = baked()
+    for number in range(6):
+        Bake.objects.create(production=bake.production, shot=shot, shot_name="ramp", order=bake.order, fingerprint=bake.fingerprint, size=17, file_name=f"{number}.cube",
+                            certificate_json=bake.certificate_json, verdict=bake.verdict)
+    with django_assert_max_num_queries(18):
+        assert as_("vera").get("/p/kilnlight/bakes/").content.count(b">Certificate<") == 7
+
+
 def test_a_cameras_path_and_a_look_alone(baked, shot, people, as_):
     """Without the trim a bake is stale only when the rest moves; a Look is baked whether or not it is given to the shot."""
     look = create_look(shot.production, people["tess"], "Warm", [SlopeOffsetPower(slope=(1.1, 1, 0.9))])

@@ -27,11 +27,11 @@ def bakes(request: HttpRequest, slug: str) -> HttpResponse:
     """All bakes and packages of a production, and the ways to new ones."""
     production = production_for(request.user, slug)
     rules = production.rule_set
-    rows = list(production.bakes.select_related("job", "created_by", "shot__camera"))
-    for row in rows:
-        if row.shot:
-            row.shot.production = production
     shots = shots_of(production)
+    by_number = {shot.pk: shot for shot in shots}
+    rows = list(production.bakes.select_related("job", "created_by"))
+    for row in rows:  # read once for all of them, settings included
+        row.shot = by_number.get(row.shot_id or 0)
     return render(request, "bakes/bakes.html", {
         "production": production, "role": production.role_of(request.user), "shots": shots, "bakes": rows, "rules": rules,
         "bakeable": [shot for shot in shots if shot.settled.is_settled and shot.is_managed], "packages": production.packages.select_related("job", "created_by"),
