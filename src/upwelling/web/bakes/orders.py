@@ -88,10 +88,10 @@ def _spread(shots: Sequence[Shot], count: int) -> list[Shot]:
     return [shots[round((k + 0.5) * len(shots) / count - 0.5)] for k in range(count)]
 
 
-def model_shots(production: Production) -> list[tuple[str, Shot]]:
-    """For each camera, and for shots without one together, the shot that stands for it: settled, managed, of the camera's own encoding first."""
+def model_shots(shots: Sequence[Shot]) -> list[tuple[str, Shot]]:
+    """For each camera, and for each encoding of shots without one, the shot that stands for it: settled, managed, of the camera's own encoding first."""
     by_camera: dict[str, Shot] = {}
-    for shot in sorted(shots_of(production), key=lambda s: (s.encoding != "", s.pk)):
+    for shot in sorted(shots, key=lambda s: (s.encoding != "", s.pk)):
         if shot.settled.is_settled and shot.is_managed:
-            by_camera.setdefault(shot.camera.name if shot.camera else "No camera", shot)
+            by_camera.setdefault(shot.camera.name if shot.camera else f"No camera, {shot.settled.encoding}", shot)
     return sorted(by_camera.items())

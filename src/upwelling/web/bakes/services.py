@@ -20,7 +20,7 @@ from upwelling.web.bakes.models import Bake, OwnReceiver, Package
 from upwelling.web.bakes.orders import check_bakeable, frame_code, model_shots, order_for, receiver_named, test_frames
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.errors import Refused
-from upwelling.web.footage.models import Shot
+from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import running
 from upwelling.web.productions.models import Production
@@ -99,7 +99,7 @@ def verify_again(row: Bake) -> Bake:
 @transaction.atomic
 def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display") -> Package:
     """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
-    known = [name for name, _ in model_shots(production)]
+    known = [name for name, _ in model_shots(shots_of(production))]
     chosen = [name for name in cameras if name in known]
     if not chosen or not receivers:
         raise Refused("Choose at least one camera and one receiver.")
@@ -131,7 +131,7 @@ def perform_package(package_id: int) -> None:
     relative = f"packages/{made.pk}/{made.file_name}"
     place = FilePath(settings.FILES) / relative
     with running(job) as progress:
-        shots = dict(model_shots(made.production))
+        shots = dict(model_shots(shots_of(made.production)))
         items = [Item(wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish)) for wish in made.wishes]
         done = make_package(items, place, title=f"Tables for {made.output}", production=made.production.name, who=str(made.created_by or "someone"),
                             tolerances=made.production.rule_set.tolerances, progress=lambda share, message: progress(min(share, 0.999), message))
@@ -144,12 +144,13 @@ def perform_package(package_id: int) -> None:
 
 
 def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any:
-    """The order of one table: the camera's path without its model shot's trim."""
+    """The order of one table: the camera's path without its model shot's trim. A raw camera's begins above the Input, where it is developed."""
     shot = shots.get(wish["camera"])
     if shot is None:
         raise BadValue("No shot of this camera has its encoding settled any more.")
     receiver = receiver_named(made.production, wish["receiver"])
-    order = order_for(shot, {"receiver": receiver, "end": wish["end"], "output": made.output, "trim": "without"})
+    order = order_for(shot, {"receiver": receiver, "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera", "end": wish["end"], "output": made.output,
+                             "trim": "without"})
     return order, test_frames(shot, order), frame_code(shot)
 
 

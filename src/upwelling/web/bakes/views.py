@@ -36,7 +36,7 @@ def bakes(request: HttpRequest, slug: str) -> HttpResponse:
         "production": production, "role": production.role_of(request.user), "shots": shots, "bakes": rows, "rules": rules,
         "bakeable": [shot for shot in shots if shot.settled.is_settled and shot.is_managed], "packages": production.packages.select_related("job", "created_by"),
         "outputs": [rules.output, *(d.output for d in rules.deliveries)], "receivers": receivers_of(production), "usual": RECEIVERS[0].name,
-        "cameras": [name for name, _ in model_shots(production)],
+        "cameras": [name for name, _ in model_shots(shots)],
     })
 
 
