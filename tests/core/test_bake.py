@@ -14,13 +14,15 @@ from upwelling.core.bake.hunt import grid_of, hunt
 from upwelling.core.bake.left_out import left_out
 from upwelling.core.bake.lut_box import LutBox, rounded
 from upwelling.core.bake.native import native_nodes
+from upwelling.core.bake.package import table_name
 from upwelling.core.bake.receivers import Receiver, plain_receiver
 from upwelling.core.bake.samples import read_frames, sample_sets, write_frames
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut3D, ProcessList
+from upwelling.core.lut.process import TableNode
 from upwelling.core.lut_files import read_lut, write_lut
 from upwelling.core.path import Display, Input, Look, Path, Trim
-from upwelling.core.steps import Exposure, Ladder, Saturation, SlopeOffsetPower
+from upwelling.core.steps import Exposure, Ladder, Saturation, SlopeOffsetPower, ToneCurve
 
 BY_NAME = {r.name: r for r in RECEIVERS}
 PROGRAM = BY_NAME["Grading or editing program"]
@@ -269,6 +271,30 @@ def test_formulas_are_written_where_the_section_is_one(tmp_path):
             assert certificate.hunted.delta_e < 0.01  # V-Log's printed constants miss each other at the break by 1e-6 of code; the format has them meet
             assert certificate.grid is None
     assert native_nodes(order(33).operations) is None
+
+
+@pytest.mark.parametrize("name", ["S-Log3/S-Gamut3.Cine", "C-Log2/Cinema Gamut", "N-Log/BT.2020", "D-Log/D-Gamut", "PQ/BT.2020", "HLG/BT.2020", "sRGB/BT.709", "gamma 2.6/P3-D65"])
+def test_camera_to_working_needs_no_cube(tmp_path, name):
+    """A curve without a formula in the format is a table over all halfs: codes far outside 0…1 come through it as well."""
+    one = order(33, make(name), format="clf", section=Section(end="input"))
+    certificate = verify(baked(tmp_path, one), one)
+    assert (certificate.grid, certificate.said) == (None, "Common LUT Format · formulas, no cube")
+    assert certificate.hunted.delta_e < 0.05
+    assert max(outside.delta_e for outside in certificate.outside) < 0.05
+    assert table_name("k", "A", one).endswith("_formulas_full.clf")
+    kinds = {node.half for node in read_lut(tmp_path / "b.clf").nodes if isinstance(node, TableNode)}
+    small = one.model_copy(update={"receiver": one.receiver.model_copy(update={"most_entries": 4096})})
+    assert (bake(small).kinds == ("LUT3D",)) == (kinds == {True})
+    if kinds:
+        with pytest.raises(BadLut, match="at most 4096 entries; this file has 65536"):
+            LutBox.load(small.receiver, tmp_path / "b.clf")
+
+
+def test_a_tone_curve_is_a_table_of_one_channel_each(tmp_path):
+    curve = ToneCurve(master=((0.0, 0.02), (0.4, 0.42), (1.0, 0.97)), red=((0.0, 0.0), (0.5, 0.53), (1.0, 1.0)))
+    one = order(33, make(look=Look(steps=(Exposure(stops=0.5), curve))), format="clf", section=Section(start="look", end="look"))
+    assert "LUT3D" not in bake(one).kinds
+    assert verify(baked(tmp_path, one), one).hunted.delta_e < 0.05
 
 
 def test_a_one_dimensional_table_needs_a_yes_for_what_it_leaves_out(tmp_path):

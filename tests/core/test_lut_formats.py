@@ -94,6 +94,12 @@ def test_nodes_by_hand(data, given_in, out):
     np.testing.assert_allclose(parse_clf(data).apply(np.array(given_in)), out, atol=2e-7)
 
 
+def test_what_is_passed_over_is_said():
+    lut = parse_clf(node("LUT1D", '<Array dim="2 1">0 1</Array>', 'colour="green" interpolation="linear"'))
+    assert lut.notes == ("Line 2: “colour” of LUT1D is not of this format and was passed over.",)
+    assert measure(lut).notes == lut.notes
+
+
 def test_half_domain():
     """Entry k belongs to the float16 whose bits are k: a table of squares over the half domain, and values between halfs."""
     halfs = np.arange(65536, dtype=np.uint16).view(np.float16).astype(float)
@@ -130,6 +136,7 @@ def test_what_is_written_is_read_back():
     (node("ASC_CDL", SOP.replace("1.2", "-1")), "below 0"), (node("Range", "<minInValue>1</minInValue><maxInValue>0</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>"), "not above"),
     (b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><ProcessList id="1" compCLFversion="3">&b;</ProcessList>', "DOCTYPE"),
     (b'<!DOCTYPE x SYSTEM "file:///etc/passwd"><ProcessList id="1" compCLFversion="3"/>', "DOCTYPE"), (b"<a>" * 200, "deeper"),
+    (node("LUT1D", '<IndexMap dim="2">0@0 1@1</IndexMap><Array dim="2 1">0 1</Array>'), "“IndexMap” in a LUT1D"), (node("LUT1D", '<Array dim="2 1">0 1</Array>', 'hueAdjust="dw3"'), "hueAdjust"),
     (clf('<Range inBitDepth="32f" outBitDepth="10i"><minInValue>0</minInValue><minOutValue>0</minOutValue></Range><Log inBitDepth="32f" outBitDepth="32f" style="log2"/>'), "the node before gives 10i"),
 ])
 def test_broken_clf_is_refused_with_its_place(data, words):

@@ -171,7 +171,7 @@ def _inspect(options: argparse.Namespace) -> int:
     neutral = found.curves[0]
     facts = {
         "file": FilePath(options.lut).name, "title": lut.title, "kind": found.kind, "dimensions": {"1D": 1, "3D": 3}.get(found.kind, 0), "size": lut.size,
-        "nodes": list(found.nodes), "domain": {"low": list(found.low), "high": list(found.high)}, "lowest": list(found.lowest), "highest": list(found.highest),
+        "nodes": list(found.nodes), "passed_over": list(found.notes), "domain": {"low": list(found.low), "high": list(found.high)}, "lowest": list(found.lowest), "highest": list(found.highest),
         "entries_at_or_below_0": found.clipped_low, "entries_at_or_above_1": found.clipped_high,
         "neutral_output": {f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * (len(neutral) - 1))]] for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)},
         "neutral_spread": found.neutral_spread, "neutral_falls": list(found.neutral_falls), "second_difference_10bit": {"mean": found.roughness_mean, "worst": found.roughness_worst},

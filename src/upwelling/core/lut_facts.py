@@ -45,6 +45,7 @@ class LutFacts:
     folds: float
     fold_at: tuple[float, float, float] | None
     nodes: tuple[str, ...]
+    notes: tuple[str, ...]
 
 
 def kind_of(lut: Lut) -> str:
@@ -86,7 +87,8 @@ def measure(lut: Lut, interpolation: Interpolation = "tetrahedral") -> LutFacts:
         clipped_low=float((flat <= 0).any(axis=1).mean()), clipped_high=float((flat >= 1).any(axis=1).mean()), curves=curves,
         neutral_spread=float(np.ptp(curves[0], axis=-1).max()), neutral_falls=(int(falls[0]), int(falls[1]), int(falls[2])),
         roughness_mean=mean * TOP, roughness_worst=worst * TOP, kink_at=_triple(low + np.array(place) * (high - low)), folds=folds,
-        fold_at=None if fold_at is None else _triple(low + np.array(fold_at) * (high - low)), nodes=lut.kinds if isinstance(lut, ProcessList) else ())
+        fold_at=None if fold_at is None else _triple(low + np.array(fold_at) * (high - low)), nodes=lut.kinds if isinstance(lut, ProcessList) else (),
+        notes=lut.notes if isinstance(lut, ProcessList) else ())
 
 
 def _triple(values: Any) -> tuple[float, float, float]:

@@ -143,3 +143,9 @@ class Certificate(_Report):
     @property
     def bake_order(self) -> BakeOrder:
         return order_from_recipe(self.order)
+
+    @property
+    def said(self) -> str:
+        """What kind of table was tested, in a few words."""
+        order = self.bake_order
+        return order.said(by_formulas=order.format == "clf" and self.grid is None)

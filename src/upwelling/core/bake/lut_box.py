@@ -38,13 +38,13 @@ class LutBox:
         if form is None or form.name not in receiver.formats:
             raise BadLut(path, f"{receiver.name} takes {', '.join(FORMATS[f].title for f in receiver.formats)} files.")
         lut = read_lut(path)
-        grids = [node.lut.size for node in lut.nodes if isinstance(node, TableNode) and isinstance(node.lut, Lut3D)] if isinstance(lut, ProcessList) else (
-            [lut.size] if isinstance(lut, Lut3D) else [])
-        wrong = next((n for n in grids if n not in receiver.grids), None)
+        tables = [node.lut for node in lut.nodes if isinstance(node, TableNode)] if isinstance(lut, ProcessList) else [lut]
+        wrong = next((one.size for one in tables if isinstance(one, Lut3D) and one.size not in receiver.grids), None)
         if wrong is not None:
             raise BadLut(path, f"{receiver.name} takes grids of {', '.join(map(str, receiver.grids))}; this file has {wrong}.")
-        if isinstance(lut, Lut1D) and lut.size > receiver.most_entries:
-            raise BadLut(path, f"{receiver.name} takes 1D tables of at most {receiver.most_entries} entries; this file has {lut.size}.")
+        entries = max((one.size for one in tables if isinstance(one, Lut1D)), default=0)
+        if entries > receiver.most_entries:
+            raise BadLut(path, f"{receiver.name} takes 1D tables of at most {receiver.most_entries} entries; this file has {entries}.")
         return cls(receiver, lut)
 
     def _at_precision(self, lut: Lut) -> Lut:

@@ -15,7 +15,7 @@ from upwelling.core.bake.shaper import adapted_shaper, unshaped
 from upwelling.core.engine.fold import folded
 from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut, Lut1D, Lut3D, ProcessList, lattice
-from upwelling.core.lut.process import Node, RangeNode, TableNode
+from upwelling.core.lut.process import HALFS, Node, RangeNode, TableNode
 
 
 def no_report(share: float, message: str) -> None:
@@ -55,8 +55,9 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
 
 
 def formulas(order: BakeOrder) -> list[Node] | None:
-    """The order's function as process nodes without a table, or None where it has no formula or its format no nodes."""
-    nodes = native_nodes(folded(order.operations)) if order.format == "clf" else None
+    """The order's function as process nodes without a cube, or None where it has none or its format holds no nodes."""
+    r = order.receiver
+    nodes = native_nodes(folded(order.operations), curves=r.precision == 0 and r.most_entries >= HALFS) if order.format == "clf" else None
     if nodes is None or not order.holds_codes or _stays_inside(order):
         return nodes
     return [*nodes, RangeNode(0.0, 1.0, 0.0, 1.0)]

@@ -1,24 +1,33 @@
-"""Operations written as process nodes of the Common LUT Format, where the format has a formula for them."""
+"""Operations written as process nodes of the Common LUT Format: by its formulas, and curves it has none for as 1D tables over all halfs."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
+
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.segmented_power import Identity, PurePower
-from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, LogStyle, MatrixNode, Node
-from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation, Saturate, SlopeOffsetPower
+from upwelling.core.lut import Lut1D
+from upwelling.core.lut.process import HALFS, CdlNode, ExponentNode, LogNode, LogParams, LogStyle, MatrixNode, Node, TableNode
+from upwelling.core.operations import Affine, ChannelCurves, Decode, Encode, Matrix, Operation, Saturate, SlopeOffsetPower
 
 TOE_AGREES = 2e-6
 """Code by which a published toe may miss the logarithm at the break and still be written as a formula, which has them meet."""
 
 
-def native_nodes(operations: Sequence[Operation]) -> list[Node] | None:
-    """The nodes that do exactly what the operations do, or None when one of them has no formula in the format."""
+def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[Node] | None:
+    """The nodes that do exactly what the operations do, or None when one of them mixes channels in a way the format has no node for.
+
+    ``curves``: a channel's curve without a formula may be a table of 65,536 entries, one for each half; between two of them the
+    curve is a straight line over a 2048th of the value.
+    """
     nodes: list[Node] = []
     for operation in operations:
         made = _nodes_of(operation)
+        if made is None and curves and isinstance(operation, Decode | Encode | ChannelCurves):
+            made = [half_table(operation)]
         if made is None:
             return None
         last = nodes[-1] if nodes else None
@@ -27,6 +36,15 @@ def native_nodes(operations: Sequence[Operation]) -> list[Node] | None:
         else:
             nodes += made
     return nodes
+
+
+def half_table(operation: Operation) -> TableNode:
+    """A channelwise operation as a table indexed by the bits of a half; bits that are no number count as 0, infinities as the largest half."""
+    halfs = np.arange(HALFS, dtype=np.uint16).view(np.float16).astype(np.float64)
+    halfs = np.nan_to_num(halfs, nan=0.0, posinf=65504.0, neginf=-65504.0)
+    with np.errstate(all="ignore"):
+        values = operation.apply(np.repeat(halfs[:, None], 3, axis=1))
+    return TableNode(Lut1D(np.clip(np.nan_to_num(values), -1e38, 1e38).astype(np.float32)), half=True)
 
 
 def _clamps(node: CdlNode) -> bool:

@@ -156,8 +156,10 @@ class BakeOrder(BaseModel):
         text = json.dumps({**without_tables(body), "path": self.kept_path.fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
-    def said(self) -> str:
-        """The kind of table in a few words."""
+    def said(self, by_formulas: bool = False) -> str:
+        """The kind of table in a few words; ``by_formulas``: it came out without a cube."""
+        if by_formulas:
+            return f"{FORMATS[self.format].title} · formulas, no cube"
         kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
         return f"{FORMATS[self.format].title} · {kind}" + (" after a shaper" if self.shaper != "none" else "")
 

@@ -16,7 +16,7 @@ from typing import Any
 
 from upwelling.core.bake.certificate import Certificate
 from upwelling.core.bake.lut_box import LutBox
-from upwelling.core.bake.make import Progress, bake, no_report
+from upwelling.core.bake.make import Progress, bake, formulas, no_report
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.samples import FrameSample, write_frames
 from upwelling.core.bake.setup_pictures import write_test_pictures
@@ -58,7 +58,7 @@ def plain_name(*parts: str) -> str:
 def table_name(production: str, what: str, order: BakeOrder) -> str:
     """The name of a table's file."""
     section, r = order.section, order.receiver
-    kind = f"{order.size}" if order.dimensions == 3 else f"1D-{order.size}"
+    kind = "formulas" if formulas(order) else f"{order.size}" if order.dimensions == 3 else f"1D-{order.size}"
     return plain_name(production, what, section.input_name(order.path), "to", section.output_name(order.path), r.name, kind, r.input_range) + FORMATS[order.format].ending
 
 
@@ -116,7 +116,7 @@ def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
         if one.certificate is None:
             continue
         order = one.certificate.bake_order
-        lines += [one.file, f"  for {one.receiver}: {order.said()}, {order.receiver.interpolation} interpolation",
+        lines += [one.file, f"  for {one.receiver}: {one.certificate.said}, {order.receiver.interpolation} interpolation",
                   f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives {order.section.output_name(order.path)} code, {order.receiver.output_range} range",
                   f"  {one.certificate.verdict}: {one.certificate.metric} 99 % {one.certificate.overall.p99:.2f}, worst place {one.certificate.hunted.delta_e:.2f}",
                   *(f"  ! {finding}" for finding in one.certificate.findings), ""]

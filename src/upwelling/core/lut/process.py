@@ -7,7 +7,7 @@ Log, Exponent and ASC_CDL, written down from memory and held by hand-computed va
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Literal, Protocol, get_args
 
 import numpy as np
@@ -18,6 +18,8 @@ from upwelling.core.lut.table import Interpolation, Lut1D, Lut3D, Triple
 TINY = 1.175494e-38
 """The least argument of a logarithm: the smallest normal float32."""
 LUMA = np.array([0.2126, 0.7152, 0.0722])
+HALFS = 65536
+"""Entries of a table over the half domain: one for each pattern of 16 bits."""
 
 
 class Node(Protocol):
@@ -221,7 +223,10 @@ class TableNode:
 
 @dataclass(frozen=True, eq=False)
 class ProcessList:
-    """Nodes in order, with what the file says of itself. ``title``, ``comments`` and ``size`` are as the other tables have them."""
+    """Nodes in order, with what the file says of itself. ``title``, ``comments`` and ``size`` are as the other tables have them.
+
+    ``notes``: what was passed over in reading it.
+    """
 
     nodes: tuple[Node, ...]
     title: str = ""
@@ -229,7 +234,7 @@ class ProcessList:
     input_descriptor: str = ""
     output_descriptor: str = ""
     identifier: str = ""
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[str, ...] = ()
 
     @property
     def size(self) -> int:

@@ -93,9 +93,9 @@ class Bake(models.Model):
     def said(self) -> str:
         """What was baked, in one line."""
         order, report = self.bake_order, self.certificate
-        if order and report and report.grid is None and order.format == "clf":
-            return f"{order.section.title()} · Common LUT Format · formulas, no table · for {order.receiver.name}"
-        return f"{order.section.title()} · {order.said()} · for {order.receiver.name}" if order else f"{self.size}³ grid, by an earlier version"
+        if order is None:
+            return f"{self.size}³ grid, by an earlier version"
+        return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
 
     @property
     def is_stale(self) -> bool:

@@ -140,7 +140,7 @@ def perform_package(package_id: int) -> None:
             contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "verdict": one.certificate.verdict if one.certificate else "",
                        "metric": one.certificate.metric if one.certificate else "", "p99": one.certificate.overall.p99 if one.certificate else None,
                        "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": [str(f) for f in one.certificate.findings] if one.certificate else [],
-                       "said": one.certificate.bake_order.said() if one.certificate else ""} for one in done])
+                       "said": one.certificate.said if one.certificate else ""} for one in done])
 
 
 def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any:

@@ -69,7 +69,7 @@ def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     lost = left_out(order, frame_code(shot))
     section, r = order.section, order.receiver
     return JsonResponse({
-        "said": "Common LUT Format · formulas, no table" if formulas(order) else order.said(), "title": section.title(), "stages": list(section.stages), "metric": order.judge.metric,
+        "said": order.said(by_formulas=formulas(order) is not None), "title": section.title(), "stages": list(section.stages), "metric": order.judge.metric,
         "takes": f"{section.input_name(order.path)} code, {r.input_range} range", "gives": f"{section.output_name(order.path)} code, {r.output_range} range",
         "lost": [{"name": one.name, "why": one.why, "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on this shot’s frame",
                   "step": one.step, "matters": one.matters} for one in lost],

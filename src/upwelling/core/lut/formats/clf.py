@@ -17,6 +17,7 @@ from upwelling.core.lut.formats.cube import rows_text
 from upwelling.core.lut.process import (
     CDL_STYLES,
     EXPONENT_STYLES,
+    HALFS,
     LOG_STYLES,
     CdlNode,
     ExponentNode,
@@ -37,6 +38,14 @@ NAMESPACE = "urn:AMPAS:CLF:v3.0"
 FULL_SCALE = {"8i": 255.0, "10i": 1023.0, "12i": 4095.0, "16i": 65535.0, "16f": 1.0, "32f": 1.0}
 _DESCRIPTIVE = ("Description", "InputDescriptor", "OutputDescriptor", "Info")
 MOST_NODES = 200
+_HOLDS: dict[str, tuple[frozenset[str], frozenset[str]]] = {name: (frozenset(inside.split()), frozenset(attributes.split())) for name, inside, attributes in (
+    ("Matrix", "Array", ""), ("Range", "minInValue maxInValue minOutValue maxOutValue", "style"), ("Log", "LogParams", "style"),
+    ("Exponent", "ExponentParams", "style"), ("ASC_CDL", "SOPNode SatNode SATNode", "style"), ("LUT1D", "Array", "interpolation halfDomain rawHalfs"),
+    ("LUT3D", "Array", "interpolation"))}
+"""What each node may hold: elements, and attributes beside the common ones."""
+_COMMON = frozenset({"id", "name", "inBitDepth", "outBitDepth"})
+_CHANGES = frozenset({"hueAdjust", "bypass"})
+"""Attributes of other versions and dialects that change what a node does."""
 
 
 def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
@@ -50,6 +59,7 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
     if "id" not in root.attributes:
         raise BadLut(name, "the ProcessList has no id attribute.", root.line)
     nodes: list[Node] = []
+    notes: list[str] = []
     depth = ""
     for element in root.children:
         if element.name in _DESCRIPTIVE:
@@ -58,6 +68,7 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
             raise BadLut(name, f"“{element.name[:40]}” is no process node of this format.", element.line)
         if len(nodes) >= MOST_NODES:
             raise BadLut(name, f"there are more than {MOST_NODES} process nodes.", element.line)
+        notes += _foreign(element, name)
         low, high = (_depth(element, which, name) for which in ("inBitDepth", "outBitDepth"))
         if depth and element.attributes["inBitDepth"] != depth:
             raise BadLut(name, f"inBitDepth is {element.attributes['inBitDepth']}, but the node before gives {depth}.", element.line)
@@ -71,7 +82,22 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
         return found.text[:300] if found else ""
 
     return ProcessList(tuple(nodes), root.attributes.get("name", "")[:120], tuple(c.text[:300] for c in root.children if c.name == "Description"),
-                       text("InputDescriptor"), text("OutputDescriptor"), root.attributes["id"][:200])
+                       text("InputDescriptor"), text("OutputDescriptor"), root.attributes["id"][:200], tuple(notes[:20]))
+
+
+def _foreign(element: Element, name: object) -> list[str]:
+    """Notes on attributes that are not of this format. Refuses what would change the result if it were passed over."""
+    inside, attributes = _HOLDS[element.name]
+    for child in element.children:
+        if child.name not in inside and child.name not in _DESCRIPTIVE:
+            raise BadLut(name, f"“{child.name[:40]}” in a {element.name} is not of version {VERSION} of the format, and without it the result would be another. "
+                               "Have the file written anew, as version 3.", child.line)
+    changed = sorted(_CHANGES & element.attributes.keys())
+    if changed:
+        raise BadLut(name, f"{element.name} has {changed[0]}, which is not of version {VERSION} of the format, and without it the result would be another. "
+                           "Have the file written anew without it.", element.line)
+    return [f"Line {element.line}: “{key[:40]}” of {element.name} is not of this format and was passed over."
+            for key in element.attributes if key not in attributes and key not in _COMMON]
 
 
 def _depth(element: Element, which: str, name: object) -> float:
@@ -244,7 +270,7 @@ def _cdl(element: Element, low: float, high: float, name: object) -> Node:
 def _lut1d(element: Element, low: float, high: float, name: object) -> Node:
     array, dims = _array(element, name)
     half = element.attributes.get("halfDomain") == "true"
-    if len(dims) != 2 or dims[0] < 2 or dims[1] not in (1, 3) or (half and dims[0] != 65536):
+    if len(dims) != 2 or dims[0] < 2 or dims[1] not in (1, 3) or (half and dims[0] != HALFS):
         raise BadLut(name, "a LUT1D has dim N 1 or N 3, with N from 2, and 65536 for a half domain.", array.line)
     values = _numbers(array, dims[0] * dims[1], name).reshape(dims)
     if element.attributes.get("rawHalfs") == "true":
@@ -292,6 +318,10 @@ def _spelled(*values: float) -> str:
     return " ".join(f"{v:.10g}" for v in values)
 
 
+def _spelled_9(values: list[float]) -> str:
+    return " ".join(f"{v:.9g}" for v in values)
+
+
 def sop_text(node: CdlNode, indent: str) -> str:
     """SOPNode and SatNode, as CLF and ASC CDL files hold them."""
     return (f"{indent}<SOPNode>\n{indent}  <Slope>{_spelled(*node.slope)}</Slope>\n{indent}  <Offset>{_spelled(*node.offset)}</Offset>\n"
@@ -332,8 +362,11 @@ def _log_text(p: LogParams, channel: str) -> str:
 def _table_text(node: TableNode) -> str:
     table = node.lut.table
     if isinstance(node.lut, Lut1D):
-        attributes = ' halfDomain="true"' if node.half else ' interpolation="linear"'
-        return _open("LUT1D", attributes) + f'    <Array dim="{node.lut.size} 3">\n{rows_text(table)}    </Array>\n  </LUT1D>\n'
+        if node.half:  # nine digits: entries for the smallest halfs are as small
+            alike = bool((table == table[:, :1]).all())
+            rows = "".join(f"{_spelled_9(row)}\n" for row in (table[:, :1] if alike else table).tolist())
+            return _open("LUT1D", ' halfDomain="true"') + f'    <Array dim="{node.lut.size} {1 if alike else 3}">\n{rows}    </Array>\n  </LUT1D>\n'
+        return _open("LUT1D", ' interpolation="linear"') + f'    <Array dim="{node.lut.size} 3">\n{rows_text(table)}    </Array>\n  </LUT1D>\n'
     n = node.lut.size
     return (_open("LUT3D", f' interpolation="{node.interpolation or "trilinear"}"') +
             f'    <Array dim="{n} {n} {n} 3">\n{rows_text(table.reshape(-1, 3))}    </Array>\n  </LUT3D>\n')
