@@ -17,6 +17,7 @@ from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.package import table_name
 from upwelling.core.bake.receivers import Receiver, plain_receiver
 from upwelling.core.bake.samples import read_frames, sample_sets, write_frames
+from upwelling.core.bake.shaper import shaper_of
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
@@ -217,7 +218,7 @@ def test_sections_join_up_to_the_whole_path(start, end, carrier):
 
 @pytest.mark.parametrize(("body", "words"), [
     ({"section": {"start": "rendering", "end": "input"}}, "would end"), ({"format": "clf", "receiver": BY_NAME["Monitor box"]}, "Monitor box takes .cube, not"),
-    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"size": 1}, "greater than or equal to 2"),
+    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"density": (1, 2)}, "belongs to a shaper"), ({"size": 1}, "greater than or equal to 2"),
     ({"dimensions": 1, "format": "hald"}, "holds a cube"), ({"dimensions": 1, "size": 5000, "receiver": BY_NAME["Camera"]}, "at most 4096"),
     ({"section": {"carrier": "nothing"}}, "no encoding named"),
 ])
@@ -332,6 +333,35 @@ def test_solver_finds_the_smallest_that_holds(tmp_path):
     plain, shaped = solve(dark).tried
     assert shaped.shaper == "adapted"
     assert shaped.share < plain.share / 2
+
+
+def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):
+    """The figures the solver gives are those the verification finds, and no worse than those of the two likeliest shapers."""
+    one = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM.model_copy(update={"grids": (17,)}), format="clf", size=17)
+    frames, said = [frame_sample(one, "grey", np.random.default_rng(5).uniform(0.3, 0.5, (60, 80, 3)))], []
+    plain, found = solve(one, frames=frames, progress=lambda done, message: said.append((done, message))).tried
+    assert [done for done, _ in said] == sorted(done for done, _ in said)
+    assert any("best shaper" in message for _, message in said)
+    after = BakeOrder.checked({**one.model_dump(), "shaper": "adapted", "density": found.density})
+    certificate = verify(baked(tmp_path, after), after, frames=frames)
+    sets = {s.name: s for s in certificate.sets}
+    assert sets["neutral axis"].maximum == pytest.approx(found.neutral_max, rel=0.02)
+    assert (certificate.overall.p99, sets["frame: grey"].p99) == (pytest.approx(found.p99, rel=0.02), pytest.approx(found.picture_p99, rel=0.02))
+    assert Certificate.model_validate_json(certificate.model_dump_json()).bake_order == after
+    assert after.fingerprint != after.model_copy(update={"density": ()}).fingerprint
+    likely = [verify(baked(tmp_path, other), other).overall.p99 for other in (after.model_copy(update={"density": ()}), after.model_copy(update={"density": (1.0, 1.0)}))]
+    assert found.p99 < 1.05 * min(likely)
+    assert found.share < plain.share / 3
+
+
+def test_a_density_puts_grid_points_where_it_is_high():
+    shaper = shaper_of((1.0, 3.0), 0.5, 9)
+    places = np.interp([0.25, 0.75], np.linspace(0, 1, len(shaper.table)), shaper.table[:, 0])
+    assert places[0] < 0.2 < places[1]
+    assert shaper.table[[0, -1], 0].tolist() == [0, 1]
+    assert (np.diff(shaper.table[:, 0]) > 0).all()
+    on = np.interp(0.5, np.linspace(0, 1, len(shaper.table)), shaper.table[:, 0]) * 8
+    assert on == pytest.approx(round(on), abs=1e-3)
 
 
 def test_the_cdl_part_of_steps():

@@ -125,11 +125,22 @@ def test_steps_left_out_need_a_yes_and_stay_with_the_bake(baked, shot, people, m
         baked()
 
 
-def test_the_smallest_that_holds(shot, as_):
-    found = as_("vera").post(f"/p/kilnlight/bakes/of/{shot.pk}/smallest/", WISH, content_type="application/json", headers={"accept": "application/json"}).json()
-    assert [row["size"] for row in found["rows"]] == [17, 33, 65]
-    assert sum(row["chosen"] for row in found["rows"]) == 1
-    assert str(found["size"]) in found["said"]
+def test_the_smallest_that_holds(shot, as_, baked):
+    """Candidates come line by line; what is chosen at last is baked as it was tried, its shaper's density with it."""
+    for wish, sizes in (({}, [17, 33, 65]), ({"format": "clf", "receiver": PROGRAM}, [17, 17, 33, 33, 65, 65])):
+        answer = as_("vera").post(f"/p/kilnlight/bakes/of/{shot.pk}/smallest/", {**WISH, **wish}, content_type="application/json", headers={"accept": "application/json"})
+        lines = [json.loads(line) for line in b"".join(answer.streaming_content).splitlines()]
+        rows = [line["row"] for line in lines if line.get("row")]
+        assert [row["size"] for row in rows] == sizes
+        assert [line["done"] for line in lines] == sorted(line["done"] for line in lines)
+        end = lines[-1]
+        assert end["said"].startswith(f"{end['wish']['size']}³") or "comes nearest" in end["said"]
+        assert rows[end["chosen"]]["size"] == int(end["wish"]["size"])
+    assert order_for(shot, {**WISH, "format": "clf", "shaper": "adapted", "density": "1,2.5,1"}).density == (1, 2.5, 1)
+    assert "fitted shaper" in baked(format="clf", shaper="adapted", density="1,2.5,1").said
+    for wrong, words in (("1,x", "should be numbers"), ("-1,2", "greater than 0"), ("1", "two parts")):
+        answer = as_("tess").post(f"/p/kilnlight/bakes/of/{shot.pk}/start/", {**WISH, "format": "clf", "shaper": "adapted", "density": wrong})
+        assert (answer.status_code, words in answer.content.decode()) == (422, True)
 
 
 def test_stale_only_when_what_the_table_holds_moves(baked, shot, people):

@@ -105,7 +105,7 @@ def _bake(options: argparse.Namespace) -> int:
     if options.solve:
         solution = solve(order)
         best = solution.chosen or solution.nearest
-        order = order.model_copy(update={"size": best.size, "shaper": best.shaper})
+        order = order.model_copy(update={"size": best.size, "shaper": best.shaper, "density": best.density})
         for tried in solution.tried:
             mark = "→" if tried is best else " "
             sys.stderr.write(f"{mark} {tried.size:3}³{' shaper' if tried.shaper != 'none' else '       '}  {tried.share:6.2f} × the tolerance\n")

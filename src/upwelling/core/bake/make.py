@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 
 import numpy as np
 
 from upwelling.core import engine
-from upwelling.core.arrays import Float32
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.shaper import adapted_shaper, unshaped
@@ -44,11 +42,9 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
         listed = tuple(nodes)
     elif order.dimensions == 1:
         listed = (TableNode(_curve(order, title)),)
-    elif order.shaper == "adapted":
-        shaper = adapted_shaper(order)
-        listed = (TableNode(shaper), TableNode(cube(order, shaper, title, progress), order.receiver.interpolation))
     else:
-        listed = (TableNode(cube(order, None, title, progress), order.receiver.interpolation),)
+        shaper = adapted_shaper(order) if order.shaper == "adapted" else None
+        listed = cube_after(order, shaper, cube(order, shaper, title, progress)).nodes
     progress(1.0, "Sampled")
     return ProcessList(listed, title, comments(order), order.section.input_name(order.path), order.section.output_name(order.path),
                        f"upwelling-{order.fingerprint[:16]}")
@@ -81,17 +77,19 @@ def comments(order: BakeOrder) -> tuple[str, ...]:
     )
 
 
-@lru_cache(maxsize=4)
-def _codes(size: int) -> Float32:
-    return lattice(size).astype(np.float32)
+def cube_after(order: BakeOrder, shaper: Lut1D | None, made: Lut3D) -> ProcessList:
+    """A cube, after its shaper if it has one, as process nodes."""
+    last = TableNode(made, order.receiver.interpolation)
+    return ProcessList((last,) if shaper is None else (TableNode(shaper), last))
 
 
 def cube(order: BakeOrder, shaper: Lut1D | None, title: str, progress: Progress = no_report) -> Lut3D:
     """The cube, over the shaper's output where there is one."""
     size, program = order.size, engine.compile_operations(order.operations)
-    codes = _codes(size)
+    axis = np.linspace(0.0, 1.0, size)
     if shaper is not None:
-        codes = unshaped(shaper, codes).astype(np.float32)
+        axis = unshaped(shaper, axis)
+    codes = np.stack(np.meshgrid(*[axis.astype(np.float32)] * 3, indexing="ij"), axis=-1)
     table = np.empty(codes.shape, dtype=np.float32)
     for first in range(0, size, _PLANES):
         some = slice(first, min(first + _PLANES, size))

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Mapping
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -31,7 +31,8 @@ class BakeOrder(BaseModel):
     """A path, the part of it that is baked, for whom, and as which kind of table.
 
     ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is tested against is
-    the path without them.
+    the path without them. ``density`` is where an adapted shaper puts its grid points, in equal parts of the domain; empty, it follows
+    the path's curvature.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -42,6 +43,7 @@ class BakeOrder(BaseModel):
     dimensions: Literal[1, 3] = 3
     size: int = Field(33, ge=SMALLEST, le=65536)
     shaper: Shaper = "none"
+    density: tuple[Annotated[float, Field(gt=0, le=1000)], ...] = Field((), max_length=256)
     left_out: tuple[str, ...] = ()
 
     @model_validator(mode="after")
@@ -60,6 +62,8 @@ class BakeOrder(BaseModel):
             raise ValueError(f"A grid of {self.size} cannot be baked for {name}; it takes {sizes}")
         if self.shaper != "none" and (not form.shaper or self.dimensions == 1):
             raise ValueError(f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table")
+        if self.density and (self.shaper == "none" or len(self.density) < 2):
+            raise ValueError("a density of grid points belongs to a shaper, and has two parts at the least")
         return self
 
     @classmethod
@@ -152,7 +156,7 @@ class BakeOrder(BaseModel):
     @property
     def fingerprint(self) -> str:
         """SHA-256 over the path's fingerprint and all else; equal means equal tables."""
-        body = self.model_dump(mode="json", exclude={"path"})
+        body = self.model_dump(mode="json", exclude={"path"} if self.density else {"path", "density"})
         text = json.dumps({**without_tables(body), "path": self.kept_path.fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
@@ -161,7 +165,7 @@ class BakeOrder(BaseModel):
         if by_formulas:
             return f"{FORMATS[self.format].title} · formulas, no cube"
         kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
-        return f"{FORMATS[self.format].title} · {kind}" + (" after a shaper" if self.shaper != "none" else "")
+        return f"{FORMATS[self.format].title} · {kind}" + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "")
 
 
 def order_from_recipe(recipe: Any) -> BakeOrder:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -12,16 +13,33 @@ from upwelling.core.bake.order import BakeOrder
 from upwelling.core.lut import Lut1D
 
 ENTRIES = 4096
+PARTS = 64
+"""Equal parts of the domain in which a density is given."""
 EVEN_SHARE = 0.3
 """Share of the grid that is spread evenly whatever the path does, so that no part of the domain starves. Our own choice."""
 
 
 def adapted_shaper(order: BakeOrder) -> Lut1D:
+    """The order's shaper: by its own density, or after the path's curvature."""
+    return shaper_of(order.density or curvature_density(order), bend_of(order), order.size)
+
+
+def shaper_of(density: Sequence[float], bend: float, size: int) -> Lut1D:
+    """A curve whose slope goes with ``density`` (in equal parts of the domain), with a point of a grid of ``size`` on ``bend``."""
+    fine = np.linspace(0.0, 1.0, ENTRIES)
+    parts = np.asarray(density, dtype=np.float64)
+    slope = np.interp(fine, (np.arange(len(parts)) + 0.5) / len(parts), parts)
+    place = np.concatenate([[0.0], np.cumsum((slope[1:] + slope[:-1]) / 2)])
+    place = _on_a_point(place / place[-1], float(np.interp(bend, fine, place / place[-1])), size)
+    return Lut1D(np.repeat(place[:, None], 3, axis=1).astype(np.float32))
+
+
+def curvature_density(order: BakeOrder) -> tuple[float, ...]:
     """Density of grid points after the path's curvature as it is seen, along neutral and the three channels.
 
     Linear interpolation errs by h²·|f''|/8, so an even error wants a density that goes with √|f''|.
     """
-    count = 1025
+    count = 16 * PARTS + 1
     codes = np.linspace(0.0, 1.0, count)
     ramps = [np.repeat(codes[:, None], 3, axis=1)]
     middle = float(np.median(order.table_code(np.full((1, 3), 0.41))))
@@ -35,26 +53,22 @@ def adapted_shaper(order: BakeOrder) -> Lut1D:
     density = np.sqrt(np.convolve(np.pad(bend, (17, 17), mode="edge"), np.ones(33) / 33, "valid"))
     density = density / max(float(density.mean()), 1e-12)
     density = EVEN_SHARE + (1 - EVEN_SHARE) * np.minimum(density, 8.0)
-    place = np.concatenate([[0.0], np.cumsum((density[1:] + density[:-1]) / 2)])
-    fine = np.linspace(0, 1, ENTRIES)
-    place = np.interp(fine, np.linspace(0, 1, len(place)), place / place[-1])
-    place = _on_a_point(place, float(np.interp(_kink(order), fine, place)), order.size)
-    return Lut1D(np.repeat(place[:, None], 3, axis=1).astype(np.float32))
+    return tuple(float(v) for v in np.interp((np.arange(PARTS) + 0.5) / PARTS, codes[1:-1], density[1:-1]))
 
 
-def _kink(order: BakeOrder) -> float:
+def bend_of(order: BakeOrder) -> float:
     """The code at which neutral bends most sharply: as a rule where the path meets the display's black."""
     ramp = np.linspace(0.0, 1.0, ENTRIES)
     seen = order.judge.seen(order.held(exact(order.operations, np.repeat(ramp[:, None], 3, axis=1))))
     return float(ramp[1 + int(np.abs(np.diff(seen[:, 0], n=2)).argmax())])
 
 
-def _on_a_point(place: Float64, kink: float, size: int) -> Float64:
-    """The curve, stretched a little on either side of the kink so that a grid point stands on it: no cell then bridges the bend."""
-    at = round(kink * (size - 1)) / (size - 1)
-    if not 0 < at < 1 or not 0 < kink < 1:
+def _on_a_point(place: Float64, bend: float, size: int) -> Float64:
+    """The curve, stretched a little on either side of the bend so that a grid point stands on it: no cell then bridges it."""
+    at = round(bend * (size - 1)) / (size - 1)
+    if not 0 < at < 1 or not 0 < bend < 1:
         return place
-    return np.where(place <= kink, place * at / kink, 1 - (1 - place) * (1 - at) / (1 - kink))
+    return np.where(place <= bend, place * at / bend, 1 - (1 - place) * (1 - at) / (1 - bend))
 
 
 def unshaped(shaper: Lut1D, place: Any) -> Float64:

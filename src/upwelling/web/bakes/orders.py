@@ -42,7 +42,7 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 
 
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
-    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, output, trim, look, left_out.
+    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density, output, trim, look, left_out.
 
     Raises Refused or BadValue.
     """
@@ -58,7 +58,17 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     names = {step.id for step in (*path.trim.steps, *path.look.steps)}
     return BakeOrder.checked({
         "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if str(wish.get("dimensions")) == "1" else 3,
-        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "left_out": tuple(n for n in wish.get("left_out") or () if n in names)})
+        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")),
+        "left_out": tuple(n for n in wish.get("left_out") or () if n in names)})
+
+
+def _density(given: Any) -> tuple[float, ...]:
+    """Numbers, as a list or as text with commas between; raises BadValue."""
+    parts = given.split(",") if isinstance(given, str) else given or ()
+    try:
+        return tuple(float(part) for part in parts if part != "")
+    except (TypeError, ValueError):
+        raise BadValue("The shaper’s density should be numbers. Let the page find it again with “Try every grid”.") from None
 
 
 def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterator, Sequence
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from upwelling.core.bake import solve
+from upwelling.core.bake import BakeOrder, FrameSample, Tolerances
 from upwelling.core.bake.left_out import left_out
 from upwelling.core.bake.make import formulas
 from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
+from upwelling.core.bake.solver import Solution, Tried, tries
 from upwelling.core.encodings import ENCODINGS
+from upwelling.core.errors import UpwellingError
 from upwelling.core.lut_files import FORMATS
+from upwelling.web.bakes import solve_plot
 from upwelling.web.bakes.orders import frame_code, order_for, receivers_of, test_frames
 from upwelling.web.bakes.services import start_bake
 from upwelling.web.bakes.variants import variant_of
@@ -26,7 +31,6 @@ from upwelling.web.footage.views import shot_for
 from upwelling.web.productions.models import Member
 
 PRESETS = (("Camera to display", "camera", "display"), ("Camera to working", "camera", "input"), ("Working to display", "trim", "display"), ("Look only", "look", "look"))
-PLOT_WIDTH, PLOT_HEIGHT, PLOT_LEFT, PLOT_BASE = 520, 170, 44, 144
 
 
 @require_GET
@@ -56,7 +60,7 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "production": production, "shot": shot, "data": data, "column": strata, "receivers": receivers, "presets": PRESETS, "encodings": list(ENCODINGS),
         "outputs": [rules.output, *(d.output for d in rules.deliveries)], "role": production.role_of(request.user), "path": path,
         "may": production.role_of(request.user) == Member.Role.TECHNICIAN and shot.settled.is_settled and shot.is_managed, "shots": shots_of(production),
-        "titles": BOUNDARY_TITLES, "looks": table.offered, "plot": {"width": PLOT_WIDTH, "height": PLOT_HEIGHT, "left": PLOT_LEFT, "base": PLOT_BASE},
+        "titles": BOUNDARY_TITLES, "looks": table.offered, "plot": solve_plot.frame(),
     })
 
 
@@ -77,34 +81,40 @@ def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
 
 
 @require_POST
-def smallest(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
-    """Every grid the receiver takes, with its error over the tolerance, as points of a plot; and the smallest that holds."""
+def smallest(request: HttpRequest, slug: str, pk: int) -> StreamingHttpResponse:
+    """Every grid the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds."""
     body = json_body(request, "setting")
     production, shot = shot_for(request, slug, pk)
-    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none"})
-    solution = solve(order, frames=test_frames(shot, order), tolerances=production.rule_set.tolerances)
+    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": ""})
+    return StreamingHttpResponse(_tried_lines(order, test_frames(shot, order), production.rule_set.tolerances), content_type="application/x-ndjson")
+
+
+def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolerances) -> Iterator[str]:
+    tried: list[Tried] = []
+    try:
+        for done, message, found in tries(order, frames=frames, tolerances=limits):
+            if found is not None:
+                tried.append(found)
+            yield _line(done=round(done, 3), said=message, row=None if found is None else solve_plot.point(found, order))
+    except UpwellingError as error:
+        yield _line(error=str(error))
+        return
+    solution = Solution.of(tried)
     best = solution.chosen or solution.nearest
-    top = max(2.0, min(max(t.share for t in solution.tried) * 1.1, 12.0))
-    largest = max(t.size for t in solution.tried)
-    rows = [{
-        "size": t.size, "shaper": t.shaper, "x": round(PLOT_LEFT + t.size / largest * (PLOT_WIDTH - PLOT_LEFT - 16), 1),
-        "y": round(PLOT_BASE - min(t.share, top) / top * (PLOT_BASE - 12), 1), "holds": t.holds, "chosen": t is best,
-        "label": f"{t.size}³{' after a shaper' if t.shaper != 'none' else ''}: {t.share:.2f} × the tolerance; neutral {t.neutral_max:.2f}, "
-                 f"{'frames ' + format(t.picture_max, '.2f') + ', ' if t.picture_max is not None else ''}99 % {t.p99:.2f} {order.judge.metric}",
-    } for t in solution.tried]
-    return JsonResponse({
-        "rows": rows, "limit_y": round(PLOT_BASE - 1 / top * (PLOT_BASE - 12), 1), "top": f"{top:.1f}", "size": best.size, "shaper": best.shaper, "holds": solution.chosen is not None,
-        "said": f"{best.size}³{' after a shaper' if best.shaper != 'none' else ''} is the smallest that holds." if solution.chosen else
-                f"None of this receiver’s grids holds; {best.size}³{' after a shaper' if best.shaper != 'none' else ''} comes nearest, {best.share:.1f} × the tolerance. "
-                "The certificate will say what costs most.",
-    })
+    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={"size": str(best.size), "shaper": best.shaper, "density": list(best.density)},
+                said=f"{best.said()} is the smallest that holds." if solution.chosen else
+                f"None of this receiver’s grids holds; {best.said()} comes nearest, {best.share:.1f} × the tolerance. The certificate will say what costs most.")
+
+
+def _line(**body: Any) -> str:
+    return json.dumps(body, ensure_ascii=False) + "\n"
 
 
 @require_POST
 def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Starts the bake; refuses what leaves something out that matters without a yes."""
     _, shot = shot_for(request, slug, pk, change=True)
-    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look")}
+    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look", "density")}
     order = order_for(shot, wish)
     found = left_out(order, frame_code(shot))
     lost = [one for one in found if one.matters]

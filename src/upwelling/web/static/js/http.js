@@ -35,3 +35,16 @@ upwelling.post = async function (url, body, signal) {
   }
   return response;
 };
+
+// The lines of JSON of an answer that comes bit by bit, one after the other.
+upwelling.lines = async function* (response) {
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  let rest = "";
+  for (;;) {
+    const { done, value } = await reader.read();
+    const parts = (rest + (value || "")).split("\n");
+    rest = done ? "" : parts.pop();
+    for (const part of parts) if (part) yield JSON.parse(part);
+    if (done) return;
+  }
+};

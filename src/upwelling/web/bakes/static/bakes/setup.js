@@ -3,7 +3,7 @@ document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
 
   Alpine.data("bakeSetup", () => ({
-    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, limitY: 0, topLabel: "", canTake: false, checked: false,
+    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, share: 0, canTake: false, checked: false,
 
     init() {
       this.data = JSON.parse(document.getElementById("bake-data").textContent);
@@ -32,7 +32,7 @@ document.addEventListener("alpine:init", () => {
     preset(event) { this.set({ start: event.currentTarget.dataset.start, end: event.currentTarget.dataset.end }); },
     pickStart(event) { this.set({ start: event.target.value }); },
     pickEnd(event) { this.set({ end: event.target.value }); },
-    pick(event) { this.set({ [event.target.dataset.field]: event.target.value }); },
+    pick(event) { this.stop(); this.set({ [event.target.dataset.field]: event.target.value }); },
     pickReceiver(event) { this.set({ receiver: event.target.value }); },
 
     // What the receiver, format and kind do not allow falls back to something they do.
@@ -42,11 +42,13 @@ document.addEventListener("alpine:init", () => {
       if (this.isHald) this.wish.dimensions = "3";
       if (!this.sizeList.map(String).includes(this.wish.size)) this.wish.size = String(this.sizeList[this.sizeList.length - 1]);
       if (!this.canShape) this.wish.shaper = "none";
+      if (this.wish.shaper === "none" || !("size" in changes)) this.wish.density = changes.density || [];
       if (!("size" in changes) && !("shaper" in changes)) this.clearPlot();
       this.yes = false;
       this.check();
     },
-    clearPlot() { this.rows = []; this.verdict = ""; this.canTake = false; if (this.$refs.points) this.$refs.points.replaceChildren(); },
+    clearPlot() { this.stop(); this.search = null; this.solving = false; this.rows = []; this.verdict = ""; this.canTake = false; if (this.$refs.points) this.$refs.points.replaceChildren(); },
+    get density() { return (this.wish.density || []).join(","); },
 
     async check() {
       const mine = (this.asked = (this.asked || 0) + 1);
@@ -62,32 +64,42 @@ document.addEventListener("alpine:init", () => {
         if (mine === this.asked) this.$root.dataset.busy = "no";
       }
     },
+    // Candidates come one by one; what was asked for meanwhile counts, so a change of the wish stops the search.
     async solve() {
-      this.solving = true;
-      this.verdict = "Trying …";
+      this.clearPlot();
+      const mine = (this.search = new AbortController());
+      Object.assign(this, { solving: true, share: 0, verdict: "Trying …" });
       try {
-        const found = await (await upwelling.post(this.data.urls.solve, this.wish)).json();
-        this.rows = found.rows.map((row) => ({ ...row, style: row.chosen ? "chosen" : "" }));
-        Object.assign(this, { verdict: found.said, limitY: found.limit_y, topLabel: `${found.top} ×` });
-        this.draw();
-        this.set({ size: String(found.size), shaper: found.shaper, dimensions: "3" });
-        this.canTake = found.holds;
+        for await (const line of upwelling.lines(await upwelling.post(this.data.urls.solve, this.wish, mine.signal))) {
+          if (line.error) throw new Error(line.error);
+          this.share = line.done;
+          this.verdict = line.said;
+          if (line.row) this.rows = [...this.rows, { ...line.row, style: "" }];
+          if (line.wish) {
+            this.rows = this.rows.map((row, k) => ({ ...row, style: k === line.chosen ? "chosen" : "" }));
+            this.set({ ...line.wish, dimensions: "3" });
+            this.canTake = line.holds;
+          }
+          this.draw();
+        }
       } catch (error) {
-        this.verdict = "▲ " + error.message;
+        if (error.name !== "AbortError") this.verdict = "▲ " + error.message;
+        else if (this.search === mine) this.verdict = "Stopped.";
       } finally {
-        this.solving = false;
+        if (this.search === mine) this.solving = false;
       }
     },
+    stop() { if (this.search) this.search.abort(); },
     draw() {
       this.$refs.points.replaceChildren(...this.rows.flatMap((row) => {
         const mark = document.createElementNS("http://www.w3.org/2000/svg", "path");
         mark.setAttribute("d", row.shaper === "none" ? `M${row.x - 5} ${row.y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0` : `M${row.x} ${row.y - 6}l6 6l-6 6l-6 -6z`);
-        mark.setAttribute("class", "try" + (row.holds ? " holds" : "") + (row.chosen ? " chosen" : ""));
+        mark.setAttribute("class", "try" + (row.holds ? " holds" : "") + (row.style ? " chosen" : ""));
         const name = document.createElementNS("http://www.w3.org/2000/svg", "title");
         name.textContent = row.label;
         mark.append(name);
         const text = document.createElementNS("http://www.w3.org/2000/svg", "text");
-        text.setAttribute("class", "tick"); text.setAttribute("x", row.x); text.setAttribute("y", 162); text.textContent = row.size;
+        text.setAttribute("class", "tick"); text.setAttribute("x", row.middle); text.setAttribute("y", 178); text.textContent = row.size;
         return [mark, text];
       }));
     },

@@ -1,0 +1,35 @@
+"""The plot of grids tried: error over the tolerance against points a side, both by doubling."""
+
+from __future__ import annotations
+
+from math import log2
+from typing import Any
+
+from upwelling.core.bake import BakeOrder
+from upwelling.core.bake.solver import Tried
+
+WIDTH, HEIGHT, LEFT, RIGHT, TOP, BASE = 520, 190, 52, 500, 12, 160
+LOWEST, HIGHEST = -2.5, 4.5
+"""Doublings of the tolerance at the plot's foot and head; candidates beyond lie on its edge."""
+
+
+def _y(doublings: float) -> float:
+    held = min(max(doublings, LOWEST), HIGHEST)
+    return round(BASE - (held - LOWEST) / (HIGHEST - LOWEST) * (BASE - TOP), 1)
+
+
+def frame() -> dict[str, Any]:
+    """What is drawn before anything is tried."""
+    return {"width": WIDTH, "height": HEIGHT, "left": LEFT, "right": RIGHT, "base": BASE, "limit": _y(0.0),
+            "ticks": [{"y": _y(d), "label": f"{2.0**d:g} ×"} for d in (-2, -1, 0, 1, 2, 3, 4)]}
+
+
+def point(tried: Tried, order: BakeOrder) -> dict[str, Any]:
+    """One candidate: its place, whether it holds, and its figures in words."""
+    sizes = order.receiver.sizes(order.format)
+    span = log2(sizes[-1] / sizes[0]) or 1.0
+    middle = LEFT + (RIGHT - LEFT) * (0.08 + 0.84 * (log2(tried.size / sizes[0]) / span if len(sizes) > 1 else 0.5))
+    aside = 0 if order.format != "clf" else 8 if tried.shaper != "none" else -8
+    pictures = "" if tried.picture_max is None else f"frames 99 % {tried.picture_p99:.2f}, worst {tried.picture_max:.2f}; "
+    return {"size": tried.size, "shaper": tried.shaper, "middle": round(middle, 1), "x": round(middle + aside, 1), "y": _y(log2(max(tried.share, 1e-6))), "holds": tried.holds,
+            "label": f"{tried.said()}: {tried.share:.2f} × the tolerance; neutral {tried.neutral_max:.2f}; {pictures}all 99 % {tried.p99:.2f} {order.judge.metric}"}
