@@ -23,7 +23,7 @@ from upwelling.core.lut.formats.clf import format_clf, parse_clf
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
 from upwelling.core.lut.formats.edl import Event, format_edl, parse_edl
 from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, MatrixNode, RangeNode, TableNode
-from upwelling.core.lut_evidence import evidence
+from upwelling.core.lut_evidence import _SAMPLES, evidence
 from upwelling.core.lut_facts import compare_luts, measure
 from upwelling.core.lut_files import read_lut, write_lut
 from upwelling.core.media.hald import hald_bytes
@@ -279,6 +279,8 @@ def test_evidence_names_a_conversion():
     look = evidence(Lut3D((lattice(9) ** 1.05).astype(np.float32)))
     assert not look.log_to_display
     assert "Look" in " ".join(look.sentences)
+    slight = evidence(Lut3D((lattice(33) ** 1.004).astype(np.float32))).nearest[0]
+    assert (slight.expects, slight.mean_codes) == ("", pytest.approx(np.abs(_SAMPLES**1.004 - _SAMPLES).mean() * 1023, rel=0.05))
 
 
 def test_facts():

@@ -269,6 +269,21 @@ def test_bad_tables_are_refused_and_nothing_is_kept(shot, as_, settings, name, d
     assert not [p for p in (settings.FILES / "luts").rglob("*") if p.is_file()]
 
 
+def test_of_many_tables_the_good_ones_stay_and_each_bad_one_is_said(shot, as_, production):
+    tess, files = as_("tess"), [SimpleUploadedFile(name, data) for name, data in (
+        ("a.cube", format_cube(table(3, 1.1)).encode()), ("torn.cube", b"LUT_3D_SIZE 3\n0 0 0\n"), ("b.cube", format_cube(table(3, 1.3)).encode()))]
+    page = tess.post("/p/kilnlight/luts/bring-in/", {"file": files}, follow=True).content.decode()
+    assert sorted(production.luts.values_list("name", flat=True)) == ["a.cube", "b.cube"]
+    assert all(words in page for words in ("a.cube is here", "b.cube is here", "torn.cube", "cut short"))
+
+
+def test_a_process_lists_foreign_words_are_shown(shot, as_, production):
+    data = (b'<ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="t" compCLFversion="3"><Matrix inBitDepth="32f" outBitDepth="32f" shade="blue">'
+            b'<Array dim="3 3">1 0 0 0 1 0 0 0 1</Array></Matrix></ProcessList>')
+    bring(as_("tess"), "m.clf", data)
+    assert "“shade” of Matrix is not of this format" in as_("vera").get(f"/p/kilnlight/luts/{production.luts.get().pk}/").content.decode()
+
+
 def test_two_tables_compared(shot, as_):
     tess = as_("tess")
     for name, power in (("a.cube", 1.2), ("b.cube", 1.4)):

@@ -161,8 +161,8 @@ def _say(certificate: Certificate, stream: Any) -> None:
                      f"95 % {figures.p95:.3f}   99 % {figures.p99:.3f}   max {figures.maximum:.2f}\n")
     stream.write(f"  {'worst place hunted':20} {certificate.hunt_samples:7d} samples   {certificate.metric} {certificate.hunted.delta_e:.2f} at code "
                  + " ".join(f"{v:.4f}" for v in certificate.hunted.code) + "\n")
-    for finding in certificate.findings:
-        stream.write(f"  {finding}\n")
+    for reason in certificate.reasons:
+        stream.write(f"  {' '.join(filter(None, reason))}\n")
 
 
 def _inspect(options: argparse.Namespace) -> int:
@@ -176,7 +176,7 @@ def _inspect(options: argparse.Namespace) -> int:
         "neutral_output": {f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * (len(neutral) - 1))]] for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)},
         "neutral_spread": found.neutral_spread, "neutral_falls": list(found.neutral_falls), "second_difference_10bit": {"mean": found.roughness_mean, "worst": found.roughness_worst},
         "cells_turned_inside_out": found.folds, "evidence": list(seems.sentences),
-        "nearest": [f"{n.expects} → {n.gives}{', legal codes' if n.codes_legal else ''}: {n.mean_codes:.1f} codes of 10 bit on average, {n.worst_codes:.0f} at worst" for n in seems.nearest],
+        "nearest": [f"{f'{n.expects} → {n.gives}' if n.expects else 'no conversion'}{', legal codes' if n.codes_legal else ''}: {n.mean_codes:.1f} codes of 10 bit on average, {n.worst_codes:.0f} at worst" for n in seems.nearest],
         "comments": list(lut.comments),
     }
     if options.json:

@@ -24,13 +24,17 @@ from upwelling.core.rendering.reinhard import Reinhard
 
 LOG_GREY = 0.41
 """About where log curves put mid grey: S-Log3 0.41, ACEScct 0.414, V-Log 0.42."""
-ALIKE = 0.012
-"""Mean code by which a conversion may differ and still be called the same; our own choice."""
+SAME = 0.5 / 1023
+"""Two names for the same code are no conversion between them."""
+
 
 
 @dataclass(frozen=True)
 class Nearest:
-    """A built-in conversion and how far the table is from it: mean and largest difference of code, in 10-bit codes."""
+    """A built-in conversion and how far the table is from it: mean and largest difference of code, in 10-bit codes.
+
+    Empty ``expects`` and ``gives``: no conversion, codes as they come in.
+    """
 
     expects: str
     gives: str
@@ -94,7 +98,7 @@ def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
 
     def add(gives: str, to_display: bool, operations: Sequence[Operation]) -> None:
         codes = run_reference(operations, light).reshape(len(names), *_SAMPLES.shape)
-        rows.extend((name, gives, to_display, code) for name, code in zip(names, codes, strict=True) if name != gives and np.isfinite(code).all())
+        rows.extend((name, gives, to_display, code) for name, code in zip(names, codes, strict=True) if np.isfinite(code).all() and np.abs(code - _SAMPLES).max() > SAME)
 
     for other, target in ENCODINGS.items():
         add(other, False, (Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)))
@@ -116,7 +120,8 @@ def prepare() -> None:
 def nearest(lut: Lut, count: int = 4) -> tuple[Nearest, ...]:
     """The built-in conversions a table is nearest to, with full-range codes and with legal ones on both sides."""
     low, high = domain_of(lut)
-    found: list[Nearest] = []
+    plain = np.abs(lut.apply(low + _SAMPLES * (high - low)).astype(np.float64) - _SAMPLES)
+    found = [Nearest("", "", False, False, float(plain.mean() * 1023), float(plain.max() * 1023))]
     for legal in (False, True):
         codes: Any = full_to_legal(_SAMPLES, 10) if legal else _SAMPLES
         out = lut.apply(low + np.asarray(codes) * (high - low)).astype(np.float64)

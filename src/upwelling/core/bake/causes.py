@@ -111,5 +111,5 @@ def loss(order: BakeOrder, box: LutBox, worst: Found) -> tuple[str, str]:
         ways.append("tetrahedral interpolation, if the receiver has it")
     if not order.section.from_camera or r.input_range == "legal":
         ways.append("another input coding: full range spends no grid points below black" if r.input_range == "legal" else "another carrier encoding, nearer to what the pictures use")
-    return (f"Between grid points the table strays by up to ΔE {size:.2f}: the path bends more than a {order.size}³ grid can follow.",
+    return (f"Between grid points the table strays: the path bends more than a {order.size}³ grid can follow.",
             ("Try " + ", or ".join(ways) + ".") if ways else "This receiver takes nothing finer.")

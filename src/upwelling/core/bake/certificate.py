@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.bake.judge import MetricName
 from upwelling.core.bake.order import BakeOrder, order_from_recipe
+from upwelling.core.bake.samples import FRAME_SET
 from upwelling.core.bake.tolerances import Tolerances
 
 Triple = tuple[float, float, float]
@@ -88,9 +89,6 @@ class Finding(_Report):
     cause: str
     change: str
 
-    def __str__(self) -> str:
-        return " ".join(part for part in (f"{self.what}: ΔE {self.value:.2f}, above {self.limit:g}.", self.cause, self.change) if part)
-
 
 class TestedFrame(_Report):
     """A frame whose pixels were tested: how many, and the share that lies beyond the table's domain."""
@@ -143,6 +141,24 @@ class Certificate(_Report):
     @property
     def bake_order(self) -> BakeOrder:
         return order_from_recipe(self.order)
+
+    @property
+    def held_to(self) -> list[tuple[str, float | None, float]]:
+        """Each limit: what it is for, the figure that was found (None: there was nothing to test), and the limit."""
+        neutral = next(one for one in self.sets if one.name == "neutral axis")
+        pictures = [one for one in self.sets if one.name.startswith(FRAME_SET)]
+        found: dict[str, float | None] = {
+            "neutral_max": neutral.maximum, "picture_p99": max((one.p99 for one in pictures), default=None), "picture_max": max((one.maximum for one in pictures), default=None),
+            "anywhere_median": self.overall.median, "anywhere_p99": self.overall.p99, "anywhere_max": self.hunted.delta_e}
+        return [(title, found[name], limit) for name, title, limit in self.tolerances.rows()]
+
+    @property
+    def reasons(self) -> list[tuple[str, str, str]]:
+        """What does not hold, findings of one cause together: their figures, the cause, and what to change."""
+        together: dict[tuple[str, str], list[str]] = {}
+        for one in self.findings:
+            together.setdefault((one.cause, one.change), []).append(f"{one.what}: ΔE {one.value:.2f}, above {one.limit:g}")
+        return [("; ".join(whats) + ".", cause, change) for (cause, change), whats in together.items()]
 
     @property
     def said(self) -> str:

@@ -22,6 +22,8 @@ _STRATA = 42
 _RANDOM = 26_000
 _NEUTRAL = 4096
 _FACE = 40
+FRAME_SET = "frame: "
+"""How the names of sets begin that are a frame's pixels."""
 MOST_OF_A_FRAME, MOST_OF_FRAMES = 20_000, 60_000
 _WIDE = 256
 
@@ -60,7 +62,7 @@ def sample_sets(order: BakeOrder, frames: Sequence[FrameSample] = ()) -> dict[st
     room = MOST_OF_FRAMES
     for frame in frames:
         if room > 0:
-            sets[f"frame: {frame.name}"] = frame.codes[:room]
+            sets[FRAME_SET + frame.name] = frame.codes[:room]
             room -= len(frame.codes)
     return {name: order.snapped(codes) for name, codes in sets.items()}
 

@@ -13,7 +13,7 @@ from upwelling.core.bake.exact import exact
 from upwelling.core.bake.lut_box import LutBox
 from upwelling.core.bake.make import Progress, cube, cube_after, no_report
 from upwelling.core.bake.order import BakeOrder, Shaper
-from upwelling.core.bake.samples import SEED, FrameSample, sample_sets
+from upwelling.core.bake.samples import FRAME_SET, SEED, FrameSample, sample_sets
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
 from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.lut import Lut1D
@@ -170,7 +170,7 @@ class _Trial:
     def _figures(self, size: int, shaper: Shaper, density: tuple[float, ...], errors: dict[str, Float64], by_chance: int | None = None) -> Tried:
         """As the verification has them: the worst of all errors, shares of the first ``by_chance`` of each set (None: of all)."""
         limits, everything = self.limits, np.concatenate([apart[:by_chance] for apart in errors.values()])
-        pictures = [apart for name, apart in errors.items() if name.startswith("frame: ")]
+        pictures = [apart for name, apart in errors.items() if name.startswith(FRAME_SET)]
         neutral, p99, median = float(errors["neutral axis"].max()), float(np.percentile(everything, 99)), float(np.median(everything))
         shares = [neutral / limits.neutral_max, p99 / limits.anywhere_p99, median / limits.anywhere_median]
         picture_p99 = picture_max = None

@@ -32,7 +32,7 @@ from upwelling.core.bake.hunt import Found, Grid, grid_of, hunt, wrong_points
 from upwelling.core.bake.lut_box import LutBox, rounded
 from upwelling.core.bake.make import Progress, no_report
 from upwelling.core.bake.order import BakeOrder
-from upwelling.core.bake.samples import FrameSample, sample_sets
+from upwelling.core.bake.samples import FRAME_SET, FrameSample, sample_sets
 from upwelling.core.bake.tolerances import Tolerances
 
 GRID_LIMIT = 0.05
@@ -68,7 +68,8 @@ def verify(lut_path: str | os.PathLike[str], order: BakeOrder, *, frames: Sequen
         worst_of[name] = Found(codes, right, baked, apart).best(32)
         found += _places(worst_of[name].best(3), name)
         if name == "stratified":
-            clipped = float(np.mean(((raw <= 0) | (raw >= 1)).any(axis=-1)))
+            ends = exact(order.judge.after, raw) if order.section.to_display else raw
+            clipped = float(np.mean(((ends <= 1e-9) | (ends >= 1 - 1e-9)).any(axis=-1)))
         if name == "neutral axis":
             neutral = _neutral(order, codes, baked, right, apart, float(order.judge.drift(seen_right, seen_baked).max()))
     assert neutral is not None
@@ -183,7 +184,7 @@ def _findings(order: BakeOrder, box: LutBox, grid: Grid | None, gridded: GridFig
                                 cause=folded[0], change=folded[1]))
     tests = [(figures["neutral axis"].maximum, limits.neutral_max, "The worst error on the neutral axis", "neutral axis")]
     for name, figure in figures.items():
-        if name.startswith("frame: "):
+        if name.startswith(FRAME_SET):
             tests += [(figure.p99, limits.picture_p99, f"99 % of {name}", name), (figure.maximum, limits.picture_max, f"The worst of {name}", name)]
     tests += [(everything.median, limits.anywhere_median, EVERYWHERE[0], "all"), (everything.p99, limits.anywhere_p99, EVERYWHERE[1], "all"),
               (float(worst_of["hunted"].delta_e.max()), limits.anywhere_max, EVERYWHERE[2], "hunted")]

@@ -10,7 +10,13 @@ from upwelling.core.bake import BakeOrder, Certificate
 from upwelling.core.operations import run_reference
 from upwelling.web.footage.pictures import light_to_screen
 
-WIDTH, HEIGHT, LEFT, BOTTOM = 1180, 190, 44, 26
+WIDTH, HEIGHT, LEFT, BOTTOM = 700, 170, 44, 26
+
+
+def depths_said(order: BakeOrder) -> str:
+    """The depths in which codes are shown: the receiver's, 10 bit where it works in floating point."""
+    into, out = (depth or 10 for depth in (order.receiver.input_depth, order.receiver.output_depth))
+    return f"of {into} bit" if into == out else f"in of {into} bit, out of {out} bit"
 
 
 def swatches(certificate: Certificate, order: BakeOrder) -> list[dict[str, Any]]:
@@ -43,7 +49,7 @@ def neutral_plot(certificate: Certificate) -> dict[str, Any]:
 
     return {
         "points": " ".join(f"{x(c):.1f},{y(e):.1f}" for c, e in zip(codes, errors, strict=True)),
-        "width": WIDTH, "height": HEIGHT, "left": LEFT, "base": HEIGHT - BOTTOM, "right": WIDTH - 20,
+        "width": WIDTH, "height": HEIGHT, "left": LEFT, "base": HEIGHT - BOTTOM, "right": WIDTH - 20, "foot": HEIGHT - 8,
         "limit_y": round(y(limit), 1) if limit <= top else None, "limit": limit,
         "ticks": [{"y": round(y(v), 1), "label": f"{v:.2f}"} for v in (0, top / 2, top)],
         "codes": [{"x": round(x(c / 1023), 1), "label": c} for c in (0, 256, 512, 768, 1023)],

@@ -15,7 +15,7 @@ from upwelling.core.errors import BadLut
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import model_shots, receivers_of
 from upwelling.web.bakes.services import bake_again, verify_again
-from upwelling.web.bakes.swatches import neutral_plot, swatches
+from upwelling.web.bakes.swatches import depths_said, neutral_plot, swatches
 from upwelling.web.footage.models import shots_of
 from upwelling.web.productions.forms import typed_number
 from upwelling.web.productions.models import Production, production_for
@@ -70,8 +70,8 @@ def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         return render(request, "bakes/old_certificate.html", {"production": production, "bake": bake})
     return render(request, "bakes/certificate.html", {
         "production": production, "bake": bake, "certificate": report, "path": order.path, "order": order, "role": production.role_of(request.user),
-        "changes": list(dict.fromkeys(f.change for f in report.findings if f.change)), "swatches": swatches(report, order), "plot": neutral_plot(report), "recipe": json.dumps(_readable(bake.order), indent=2, ensure_ascii=False),
-        "clipped_domain": f"{report.clipped_domain:.2%}", "frames": [{"name": f.name, "count": f.count, "outside": f"{100 * f.outside:.2f}"} for f in report.frames],
+        "held_to": [(title, found, limit, found is None or found <= limit) for title, found, limit in report.held_to], "swatches": swatches(report, order), "plot": neutral_plot(report), "recipe": json.dumps(_readable(bake.order), indent=2, ensure_ascii=False),
+        "tested": report.made[:16].replace("T", " "), "depths": depths_said(order), "clipped_domain": f"{report.clipped_domain:.2%}", "frames": [{"name": f.name, "count": f.count, "outside": f"{100 * f.outside:.2f}"} for f in report.frames],
     })
 
 

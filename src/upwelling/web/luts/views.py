@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.encodings import ENCODINGS
+from upwelling.core.errors import UpwellingError
 from upwelling.core.lut_facts import compare_luts, measure
 from upwelling.core.outputs import OUTPUTS
 from upwelling.web.errors import Refused
@@ -36,16 +37,25 @@ def bring_in(request: HttpRequest, slug: str) -> HttpResponse:
     files = request.FILES.getlist("file")
     if not files:
         raise Refused("Choose a table file: .cube, .clf, or a Hald image (.png).")
-    made = None
+    made: list[ImportedLut] = []
+    problems: list[UpwellingError] = []
     FilePath(settings.FILES).mkdir(parents=True, exist_ok=True)
     for uploaded in files:
         with tempfile.NamedTemporaryFile(dir=settings.FILES, delete=True) as temporary:
             for chunk in uploaded.chunks():
                 temporary.write(chunk)
             temporary.flush()
-            made = bring_in_lut(production, request.user, uploaded.name or "table.cube", FilePath(temporary.name))
-        messages.success(request, f"{made.name} is here. Declare what code it expects and gives; until then nothing runs through it.")
-    return redirect("lut", slug, made.pk) if made and len(files) == 1 else redirect("looks", slug)
+            try:
+                made.append(bring_in_lut(production, request.user, uploaded.name or "table.cube", FilePath(temporary.name)))
+            except UpwellingError as error:
+                problems.append(error)
+    if not made:
+        raise problems[0]
+    for row in made:
+        messages.success(request, f"{row.name} is here. Declare what code it expects and gives; until then nothing runs through it.")
+    for problem in problems:
+        messages.error(request, str(problem))
+    return redirect("lut", slug, made[0].pk) if len(files) == 1 else redirect("looks", slug)
 
 
 @require_GET
