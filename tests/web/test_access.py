@@ -138,3 +138,10 @@ def test_not_found_is_a_page(as_, production, address):
     answer = as_("tess").get(address)
     assert answer.status_code == 404
     assert b"There is nothing at this address" in answer.content
+
+
+@pytest.mark.parametrize(("came_from", "leads_back"), [("http://testserver/p/kilnlight/looks/", True), ("http://elsewhere.test/p/", False), ("javascript:alert(1)", False), ("", False)])
+def test_a_refusal_leads_back_to_the_page_it_came_from_and_nowhere_else(as_, production, came_from, leads_back):
+    answer = as_("tess").post("/p/kilnlight/luts/bring-in/", {}, headers={"referer": came_from} if came_from else {})
+    assert answer.status_code == 422
+    assert (b"Back to where you were" in answer.content) == leads_back

@@ -28,7 +28,6 @@ SAME = 0.5 / 1023
 """Two names for the same code are no conversion between them."""
 
 
-
 @dataclass(frozen=True)
 class Nearest:
     """A built-in conversion and how far the table is from it: mean and largest difference of code, in 10-bit codes.

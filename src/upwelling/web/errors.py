@@ -8,6 +8,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from upwelling.core.errors import UpwellingError
 
@@ -36,7 +37,9 @@ def page(request: HttpRequest, status: int, title: str, sentence: str) -> HttpRe
     """An error as a page, or as JSON for a component."""
     if wants_json(request):
         return JsonResponse({"error": sentence}, status=status)
-    return render(request, "error.html", {"title": title, "sentence": sentence}, status=status)
+    came_from = request.headers.get("Referer", "")
+    own = url_has_allowed_host_and_scheme(came_from, allowed_hosts={request.get_host()}) and came_from != request.build_absolute_uri()
+    return render(request, "error.html", {"title": title, "sentence": sentence, "back": came_from if own else ""}, status=status)
 
 
 class DomainErrorMiddleware:
