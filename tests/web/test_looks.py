@@ -24,7 +24,9 @@ from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.services import apply_settings, bring_in, unshare
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
 from upwelling.web.luts.models import ImportedLut
-from upwelling.web.luts.services import declare
+from upwelling.web.luts.services import bring_in_lut, declare, use_as_rendering
+from upwelling.web.productions.models import Production
+from upwelling.web.productions.services import set_rules
 
 WARM = (SlopeOffsetPower(slope=(1.1, 1, 0.9)), Contrast(contrast=1.1))
 P = "/p/kilnlight/looks/"
@@ -317,7 +319,27 @@ def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
     form = tess.get("/p/kilnlight/").content.decode()
     assert "LUT brought in" in form
     answer = tess.post("/p/kilnlight/outputs/deliver/", {"what": "add", "output": "BT.2100 PQ 1000", "range": "full", "depth": "10"}, follow=True)
-    assert "Not changed. BT.2100 PQ 1000: house.cube was made for BT.709 BT.1886, an SDR display" in answer.content.decode()
+    assert "cannot serve BT.2100 PQ 1000, so it has one of its own, Rise" in answer.content.decode()
+    rules = Production.objects.get(pk=production.pk).rule_set
+    assert (rules.rendering.kind, rules.deliveries[0].rendering.kind) == ("lut", "rise")
+
+
+@pytest.mark.parametrize(("main", "others", "given"), [
+    ("BT.709 BT.1886", {"BT.2100 PQ 1000": None, "sRGB": None}, ["BT.709 BT.1886", "sRGB"]), ("BT.2100 PQ 1000", {"sRGB": None}, ["sRGB"]),
+    ("BT.709 BT.1886", {"sRGB": "clip"}, ["BT.709 BT.1886"]), ("BT.2100 PQ 1000", {}, [])])
+def test_a_table_renders_the_outputs_it_can_serve_and_the_others_keep_theirs(production, people, tmp_path, main, others, given):
+    (tmp_path / "house.cube").write_bytes(conversion(tmp_path))
+    row = bring_in_lut(production, people["tess"], "house.cube", tmp_path / "house.cube")
+    declare(row, expects="S-Log3/S-Gamut3.Cine", expects_range="full", gives="BT.709 BT.1886", gives_range="full", interpolation="tetrahedral")
+    set_rules(production, {"output": main, "deliveries": [{"output": name, "rendering": kind and {"kind": kind}} for name, kind in others.items()]})
+    if not given:
+        with pytest.raises(Refused, match="delivers no output of that kind"):
+            use_as_rendering(row)
+        return
+    assert use_as_rendering(row) == given
+    rules = Production.objects.get(pk=production.pk).rule_set
+    for name in (main, *others):
+        assert (rules.delivery(name).rendering or rules.rendering).kind == ("lut" if name in given else others.get(name) or "rise"), name
 
 
 def test_a_makers_table_as_input(shots, as_, production):

@@ -23,7 +23,7 @@ from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.errors import Refused
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.services import define_encoding, set_rules
+from upwelling.web.productions.services import define_encoding, give_rendering
 
 
 def bring_in_lut(production: Production, user: Any, original_name: str, place: FilePath) -> ImportedLut:
@@ -84,15 +84,16 @@ def gives_display(row: ImportedLut) -> bool:
     return True
 
 
-def use_as_rendering(row: ImportedLut, *, whole_production: bool = True) -> LutRendering:
-    """Makes it the production's rendering; raises Refused unless it gives a display's code, BadValue where it cannot serve an output."""
+def use_as_rendering(row: ImportedLut) -> list[str]:
+    """Makes it the production's rendering for the outputs it can serve, and gives their names; raises Refused where there are none."""
     declared = row.declared
     if not gives_display(row):
         raise Refused(f"{row.name} gives {row.gives}, which is no display output. Only a conversion to a display can be a rendering.")
-    made = LutRendering(lut=declared)
-    if whole_production:
-        set_rules(row.production, {"rendering": made.model_dump(mode="json")})
-    return made
+    given = give_rendering(row.production, LutRendering(lut=declared))
+    if not given:
+        raise Refused(f"{row.name} was made for {row.gives}, and the production delivers no output of that kind without a rendering of its own. "
+                      "Add one on the Outputs page first.")
+    return given
 
 
 def use_as_input(row: ImportedLut, user: Any, name: str) -> OwnEncoding:

@@ -98,8 +98,8 @@ def use(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Makes a table the production's rendering, or an encoding of the production."""
     _, row = lut_for(request, slug, pk, change=True)
     if request.POST.get("as") == "rendering":
-        use_as_rendering(row)
-        messages.success(request, f"The production’s rendering is {row.name} now. The Outputs page brings another back.")
+        given = use_as_rendering(row)
+        messages.success(request, f"{row.name} is the rendering for {', '.join(given)} now; other outputs keep theirs. The Outputs page brings another back.")
         return redirect("lut", slug, pk)
     if request.POST.get("as") == "input":
         made = use_as_input(row, request.user, request.POST.get("name", "").strip())

@@ -15,12 +15,13 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.outputs import BUILT_IN, CustomOutput, Output
 from upwelling.core.outputs.levels import levels
 from upwelling.core.outputs.mastering import MasteringDisplay
+from upwelling.core.rendering import Rise
 from upwelling.web.footage.models import shots_of
 from upwelling.web.footage.torture_chart import FILE as TORTURE_FILE
 from upwelling.web.productions.forms import typed_number
 from upwelling.web.productions.models import OwnOutput, production_for
 from upwelling.web.productions.rules import Delivery
-from upwelling.web.productions.services import define_output, remove_output, set_rules
+from upwelling.web.productions.services import define_output, remove_output, serves, set_rules
 
 DEPTHS = (8, 10, 12, 16)
 CURVES = ("BT.1886", "sRGB", "gamma 2.2", "gamma 2.4", "gamma 2.6", "PQ", "HLG")
@@ -94,13 +95,15 @@ def deliver(request: HttpRequest, slug: str) -> HttpResponse:
     production = production_for(request.user, slug, change=True)
     name, what = request.POST.get("output", ""), request.POST.get("what", "")
     rules = production.rule_set
-    others = [d for d in rules.deliveries if d.output != name]
+    others, own = [d for d in rules.deliveries if d.output != name], False
     try:
         target = production.output_named(production.checked_output(name))
         code_range, depth = request.POST.get("range") or target.default_range, request.POST.get("depth") or str(target.default_depth)
         known = rules.delivery(target.name)
         this = Delivery.model_validate({"output": target.name, "range": code_range, "depth": int(depth) if depth.isdigit() else 0,
                                         "rendering": known.rendering if known.output == target.name != rules.output else None})
+        if what == "add" and this.rendering is None and not serves(production, rules.rendering, target.name):
+            this, own = this.model_copy(update={"rendering": Rise()}), True
         if what == "main":
             before = [Delivery(output=rules.output, range=rules.range, depth=rules.depth)] if rules.output != target.name else []
             change: dict[str, Any] = {"output": this.output, "range": this.range, "depth": this.depth, "deliveries": [d.model_dump() for d in (*before, *others)]}
@@ -109,6 +112,8 @@ def deliver(request: HttpRequest, slug: str) -> HttpResponse:
         else:
             change = {"deliveries": [d.model_dump() for d in others]}
         set_rules(production, change)
+        if own:
+            messages.success(request, f"The production’s rendering cannot serve {target.name}, so it has one of its own, Rise. Compare renderings to choose another.")
     except (UpwellingError, ValueError) as error:
         said = str(error) if isinstance(error, UpwellingError) else "Range is full or legal, depth 8, 10, 12 or 16 bit."
         messages.error(request, f"Not changed. {said}")

@@ -13,6 +13,7 @@ from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue, UnknownName, refusal
 from upwelling.core.outputs import CustomOutput
 from upwelling.core.primaries import primaries
+from upwelling.core.rendering import AnyRendering
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.errors import Refused
 from upwelling.web.productions.models import Member, OwnOutput, Production
@@ -47,6 +48,37 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
     production.rules = rules.model_dump(mode="json")
     production.save(update_fields=["rules"])
     return rules
+
+
+def serves(production: Production, method: AnyRendering, output: str) -> bool:
+    """Whether a rendering can be made for an output: a table only for the kind of display it was made for."""
+    rules = production.rule_set
+    try:
+        method.operations(primaries(rules.working), production.output_named(output), rules.adaptation)
+    except BadValue:
+        return False
+    return True
+
+
+def give_rendering(production: Production, method: AnyRendering) -> list[str]:
+    """Makes it the rendering of the main output and of those that follow it, where it can serve them; the others keep what they have.
+
+    Gives the outputs that have it now, or none when it serves none of those without a rendering of their own.
+    """
+    rules = production.rule_set
+    main = serves(production, method, rules.output)
+    given, deliveries = [rules.output] if main else [], []
+    for delivery in rules.deliveries:
+        kept = delivery.rendering
+        if kept is None and serves(production, method, delivery.output):
+            given.append(delivery.output)
+            kept = None if main else method
+        elif kept is None and main:
+            kept = rules.rendering
+        deliveries.append(delivery.model_copy(update={"rendering": kept}).model_dump(mode="json"))
+    if given:
+        set_rules(production, {"deliveries": deliveries, **({"rendering": method.model_dump(mode="json")} if main else {})})
+    return given
 
 
 def check_outputs(production: Production, rules: Rules) -> None:
