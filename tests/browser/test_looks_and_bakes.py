@@ -34,7 +34,7 @@ def test_a_look_from_a_trim_to_many_shots(brought_in, sign_in):
     page.wait_for_selector(".stratum[data-stage=look] p:has-text('Quiet kiln, version 1 at 50 %')")
     page.click(".pick[data-stage=look]")
     half = fingerprint(page)
-    type_in(page, "Strength, share", "1")
+    type_in(page, "Strength, %", "100")
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=half)
     quiet(page)
     page.click("input[aria-label='Look on']")

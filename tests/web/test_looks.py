@@ -23,6 +23,7 @@ from upwelling.web.footage.looks import Look, looks_of
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.services import apply_settings, bring_in, unshare
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
+from upwelling.web.looks.editing import rows_of
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.services import bring_in_lut, declare, use_as_rendering
 from upwelling.web.productions.models import Production
@@ -213,6 +214,14 @@ def test_bench_shows_and_saves_the_look(shots, warm, as_, people):
     assert now(shots[0]).strength == 0.2
     bad = settings.model_dump(mode="json") | {"look": {"look": 1, "strength": 3}}
     assert as_("tess").post(f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": bad, "version": 1}, content_type="application/json").status_code == 422
+
+
+def test_shares_are_read_and_typed_in_percent(production, people, as_):
+    one = create_look(production, people["tess"], "Spare", [Saturation(id="s", amount=1.3, spare_skin=0.4)])
+    field = next(f for row in rows_of(one.newest.step_list) for f in row["fields"] if f["name"] == "s:spare_skin")
+    assert (field["value"], field["unit"]) == ("40", "%")
+    as_("tess").post(f"{P}{one.pk}/propose/", {"from": "fields", "s:on": "1", "s:strength": "100", "s:spare_skin": "25"})
+    assert Look.objects.get(pk=one.pk).proposed[0].spare_skin == 0.25
 
 
 def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):

@@ -30,15 +30,16 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
         if isinstance(extra, dict) and "unit" in extra:
             default = field.default
             triple = isinstance(default, tuple)
+            share = extra["unit"] == "share"  # shown and typed in percent
             rows.append({
-                "name": name, "title": field.title, "help": field.description, "unit": extra["unit"], "kind": "number",
+                "name": name, "title": field.title, "help": field.description, "unit": "%" if share else extra["unit"], "kind": "number", "times": 100 if share else 1,
                 "triple": triple,
                 "cells": [{
                     "path": f"{before}{name}.{index}" if triple else before + name,
                     "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
                     "low": extra["low"], "high": extra["high"], "fine": extra["fine"],
                     "default": default[index] if triple else default,
-                    "digits": _digits(extra["fine"]),
+                    "digits": 0 if share else _digits(extra["fine"]),
                 } for index in range(3 if triple else 1)],
             })
         elif field.title and field.default is not PydanticUndefined:

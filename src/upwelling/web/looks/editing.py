@@ -22,8 +22,8 @@ def rows_of(steps: tuple[AnyStep, ...]) -> list[dict[str, Any]]:
         body = step.model_dump(mode="json")
         for row in [] if isinstance(step, LutStep) else controls(type(step), ""):
             if row["kind"] == "number":
-                fields += [{"name": f"{step.id}:{cell['path']}", "label": cell["label"], "unit": row["unit"], "value": f"{_at(body, cell['path']):g}".replace("-", "−"),
-                            "help": row["help"]} for cell in row["cells"]]
+                fields += [{"name": f"{step.id}:{cell['path']}", "label": cell["label"], "unit": row["unit"], "value": f"{_at(body, cell['path']) * row['times']:g}".replace("-", "−"),
+                            "times": row["times"], "help": row["help"]} for cell in row["cells"]]
             elif row["kind"] == "choice" and row["path"] != "kind":
                 fields.append({"name": f"{step.id}:{row['path']}", "label": row["title"], "choices": row["values"], "value": body[row["path"]], "help": row["help"]})
         rows.append({"step": step, "fields": fields, "curved": any(row["kind"] == "curves" for row in ([] if isinstance(step, LutStep) else controls(type(step), ""))),
@@ -51,7 +51,7 @@ def steps_from(given: QueryDict, steps: tuple[AnyStep, ...]) -> tuple[AnyStep, .
             name, path = field["name"], field["name"].split(":", 1)[1].split(".")
             value: Any = given.get(name, field["value"])
             if "choices" not in field:
-                value = typed_number(value, f"{step.shown_name}, {field['label'].lower()}")
+                value = typed_number(value, f"{step.shown_name}, {field['label'].lower()}") / field["times"]
             place = body
             for key in path[:-1]:
                 place = place[key]

@@ -28,9 +28,9 @@ upwelling.benchParts.push({
         this.commitSoon(cell);
       });
       number.addEventListener("change", () => {
-        const value = upwelling.plain(number.value);
+        const times = Number(cell.dataset.times), value = upwelling.plain(number.value) / times;
         if (!Number.isFinite(value) || value < low || value > high) {
-          this.complain("typed", `${number.getAttribute("aria-label")}: type a number from ${upwelling.minus(low)} to ${upwelling.minus(high)}.`);
+          this.complain("typed", `${number.getAttribute("aria-label")}: type a number from ${upwelling.minus(low * times)} to ${upwelling.minus(high * times)}.`);
           return this.syncControls();
         }
         this.set(path, value);
@@ -73,8 +73,8 @@ upwelling.benchParts.push({
       const value = this.get(cell.dataset.path);
       if (typeof value !== "number") continue;
       cell.querySelector("input[type=range]").value = value;
-      const digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(value).split(".")[1] || "").length));
-      cell.querySelector(".number").value = upwelling.minus(value.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
+      const shown = Number((value * cell.dataset.times).toFixed(6)), digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(shown).split(".")[1] || "").length));
+      cell.querySelector(".number").value = upwelling.minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
       cell.classList.toggle("moved", value !== Number(cell.dataset.default));
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
