@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from upwelling.core.arrays import Float64
 from upwelling.core.bake.exact import exact
 from upwelling.core.bake.lut_box import LutBox
 from upwelling.core.bake.make import Progress, cube, cube_after, no_report
@@ -18,10 +17,11 @@ from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper
 from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.lut import Lut1D
 
-_WORST, _CHANCE = 60, 2500
+Places = NDArray[np.intp]
+_WORST, _CHANCE = 60, 1200
 """Samples of each set that the search looks at."""
-_BANDS, _FACTORS = 16, (2.0, 1.5, 1.2)
-"""The search moves the density of this many bands of the domain, first by the larger factor, then by the smaller one."""
+_BANDS, _FACTORS, _NEARLY = 16, (2.0, 1.5, 1.2, 1.1), 1.25
+"""The search moves the density of this many bands of the domain, by a smaller factor each turn; the last turn is for what nearly holds."""
 
 
 class Tried(BaseModel):
@@ -104,19 +104,19 @@ class _Trial:
 
     def __init__(self, order: BakeOrder, frames: Sequence[FrameSample], limits: Tolerances) -> None:
         self.order, self.limits = order, limits
-        self.sets = sample_sets(order, frames)
-        self.right = {name: self._exact(codes) for name, codes in self.sets.items()}
+        sets = sample_sets(order, frames)
+        self.codes = np.concatenate(list(sets.values()))
+        self.right = order.judge.seen(order.held(exact(order.operations, self.codes)))
+        ends = np.cumsum([len(codes) for codes in sets.values()])
+        self.all: dict[str, Places] = {name: np.arange(end - len(codes), end) for (name, codes), end in zip(sets.items(), ends, strict=True)}
         rng = np.random.default_rng(SEED)
-        self.chance = {name: rng.choice(len(codes), min(_CHANCE, len(codes)), replace=False) for name, codes in self.sets.items()}
-        self.worst: dict[str, Any] = {name: np.zeros(0, dtype=np.intp) for name in self.sets}
+        self.chance: dict[str, Places] = {name: rng.choice(places, min(_CHANCE, len(places)), replace=False) for name, places in self.all.items()}
+        self.worst: dict[str, Places] = {name: places[:0] for name, places in self.all.items()}
         self.bend = bend_of(order) if order.format == "clf" else 0.0
 
     def plain(self, size: int) -> Tried:
         one = self._order(size)
-        box = LutBox(one.receiver, cube_after(one, None, cube(one, None, "")))
-        errors = {name: self._errors(box, self.sets[name], self.right[name]) for name in self.sets}
-        self._look_at_worst(errors)
-        return self._figures(size, "none", (), errors)
+        return self._figures(size, "none", (), LutBox(one.receiver, cube_after(one, None, cube(one, None, ""))), whole=True)
 
     def shaped(self, size: int, density: Sequence[float], whole: bool = True) -> Tried:
         """A cube after a shaper on all samples, or for the search on a part of them."""
@@ -124,13 +124,7 @@ class _Trial:
         # Rounded as it will be kept with the order, so that the table baked is the table tried.
         kept = tuple(float(f"{v:.4g}") for v in np.asarray(density) / np.mean(density))
         shaper: Lut1D = shaper_of(kept, self.bend, size)
-        box = LutBox(one.receiver, cube_after(one, shaper, cube(one, shaper, "")))
-        if whole:
-            errors = {name: self._errors(box, codes, self.right[name]) for name, codes in self.sets.items()}
-            self._look_at_worst(errors)
-            return self._figures(size, "adapted", kept, errors)
-        some = {name: np.concatenate([self.chance[name], self.worst[name]]) for name in self.sets}
-        return self._figures(size, "adapted", kept, {name: self._errors(box, self.sets[name][at], self.right[name][at]) for name, at in some.items()}, _CHANCE)
+        return self._figures(size, "adapted", kept, LutBox(one.receiver, cube_after(one, shaper, cube(one, shaper, ""))), whole)
 
     def search(self, size: int, known: Sequence[float], thorough: bool) -> Iterator[tuple[float, Tried]]:
         """The best candidate on all samples so far, with how much of the search is done: the likeliest starts, then band by band up and down.
@@ -142,6 +136,8 @@ class _Trial:
         yield 0.1, best
         band = np.arange(PARTS) * _BANDS // PARTS
         for turn, factor in enumerate(_FACTORS if thorough else ()):
+            if factor == _FACTORS[-1] and not 1 < best.share < _NEARLY:
+                break
             now = self.shaped(size, best.density, whole=False)
             for index in range(_BANDS):
                 for change in (factor, 1 / factor):
@@ -156,26 +152,26 @@ class _Trial:
     def _order(self, size: int) -> BakeOrder:
         return self.order.model_copy(update={"size": size, "dimensions": 3, "shaper": "none", "density": ()})
 
-    def _exact(self, codes: Float64) -> Float64:
-        return self.order.judge.seen(self.order.held(exact(self.order.operations, codes)))
+    def _figures(self, size: int, shaper: Shaper, density: tuple[float, ...], box: LutBox, whole: bool) -> Tried:
+        """As the verification has them. Of a part: the worst of all errors in it, and shares of its samples by chance.
 
-    def _errors(self, box: LutBox, codes: Float64, right: Float64) -> Float64:
-        return self.order.judge.apart(right, self.order.judge.seen(box.apply(codes)))
-
-    def _look_at_worst(self, errors: dict[str, Float64]) -> None:
-        """Beside samples by chance, the search looks at those of each set that were furthest off in any candidate so far."""
-        for name, apart in errors.items():
-            self.worst[name] = np.union1d(self.worst[name], np.argsort(apart)[::-1][:_WORST])
-
-    def _figures(self, size: int, shaper: Shaper, density: tuple[float, ...], errors: dict[str, Float64], by_chance: int | None = None) -> Tried:
-        """As the verification has them: the worst of all errors, shares of the first ``by_chance`` of each set (None: of all)."""
-        limits, everything = self.limits, np.concatenate([apart[:by_chance] for apart in errors.values()])
-        pictures = [apart for name, apart in errors.items() if name.startswith(FRAME_SET)]
+        On all samples, those of each set that are furthest off join the part that the search looks at.
+        """
+        places = self.all if whole else {name: np.concatenate([self.chance[name], self.worst[name]]) for name in self.all}
+        at = np.concatenate(list(places.values()))
+        apart = self.order.judge.apart(self.right[at], self.order.judge.seen(box.apply(self.codes[at])))
+        errors = dict(zip(places, np.split(apart, np.cumsum([len(some) for some in places.values()])[:-1]), strict=True))
+        if whole:
+            for name, found in errors.items():
+                self.worst[name] = np.union1d(self.worst[name], self.all[name][np.argsort(found)[::-1][:_WORST]])
+        counted = None if whole else _CHANCE
+        limits, everything = self.limits, np.concatenate([found[:counted] for found in errors.values()])
+        pictures = [found for name, found in errors.items() if name.startswith(FRAME_SET)]
         neutral, p99, median = float(errors["neutral axis"].max()), float(np.percentile(everything, 99)), float(np.median(everything))
         shares = [neutral / limits.neutral_max, p99 / limits.anywhere_p99, median / limits.anywhere_median]
         picture_p99 = picture_max = None
         if pictures:
-            picture_p99, picture_max = max(float(np.percentile(apart[:by_chance], 99)) for apart in pictures), max(float(apart.max()) for apart in pictures)
+            picture_p99, picture_max = max(float(np.percentile(found[:counted], 99)) for found in pictures), max(float(found.max()) for found in pictures)
             shares += [picture_p99 / limits.picture_p99, picture_max / limits.picture_max]
         return Tried(size=size, shaper=shaper, density=density, neutral_max=neutral, picture_p99=picture_p99, picture_max=picture_max, p99=p99, median=median,
                      share=max(shares))
