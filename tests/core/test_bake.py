@@ -328,7 +328,12 @@ def test_solver_finds_the_smallest_that_holds(tmp_path):
     assert all(a.p99 > b.p99 for a, b in zip(solution.tried, solution.tried[1:], strict=False))
     best = one.model_copy(update={"size": solution.chosen.size})
     assert verify(baked(tmp_path, best), best).holds
-    assert solve(one, tolerances=Tolerances(neutral_max=1e-6)).chosen is None
+    none = solve(one, tolerances=Tolerances(neutral_max=1e-6))
+    assert (none.chosen, "comes nearest" in none.said()) == (None, True)
+    strict = solve(one, tolerances=Tolerances(anywhere_max=0.001))
+    assert strict.chosen.size == solution.chosen.size
+    assert "holds within pictures; somewhere in the cube it strays by" in strict.said()
+    assert solution.said() == f"{solution.chosen.size}³ is the smallest that holds."
     dark = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM.model_copy(update={"grids": (33,)}), format="clf", size=33)
     plain, shaped = solve(dark).tried
     assert shaped.shaper == "adapted"

@@ -104,11 +104,12 @@ def _bake(options: argparse.Namespace) -> int:
     order = _order(options)
     if options.solve:
         solution = solve(order)
-        best = solution.chosen or solution.nearest
+        best = solution.best
         order = order.model_copy(update={"size": best.size, "shaper": best.shaper, "density": best.density})
         for tried in solution.tried:
             mark = "→" if tried is best else " "
             sys.stderr.write(f"{mark} {tried.size:3}³{' shaper' if tried.shaper != 'none' else '       '}  {tried.share:6.2f} × the tolerance\n")
+        sys.stderr.write(f"{solution.said()}\n")
     write_lut(bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"), options.lut)
     if not options.report:
         return 0

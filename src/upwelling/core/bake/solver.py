@@ -25,7 +25,11 @@ _BANDS, _FACTORS, _NEARLY = 16, (2.0, 1.5, 1.2, 1.1), 1.25
 
 
 class Tried(BaseModel):
-    """One candidate: its figures in ΔE, and ``share``, the largest of them over its limit (1 or less holds)."""
+    """One candidate: its figures in ΔE, and ``share``, the largest of them over its limit (1 or less holds).
+
+    ``worst`` is the largest error of all samples; ``strays``: it is beyond the limit for the worst place, which ``share`` leaves out, so
+    that the table holds for pictures alone.
+    """
 
     model_config = ConfigDict(frozen=True)
     size: int
@@ -36,6 +40,8 @@ class Tried(BaseModel):
     picture_max: float | None
     p99: float
     median: float
+    worst: float
+    strays: bool
     share: float
 
     @property
@@ -48,7 +54,7 @@ class Tried(BaseModel):
 
 
 class Solution(BaseModel):
-    """All candidates, smallest grid first, and the smallest that holds (None: none does; then ``nearest`` is the best there is)."""
+    """All candidates, smallest grid first, and the smallest that holds, everywhere if one does (None: none does; ``nearest`` is the best there is)."""
 
     model_config = ConfigDict(frozen=True)
     tried: tuple[Tried, ...]
@@ -57,8 +63,21 @@ class Solution(BaseModel):
 
     @classmethod
     def of(cls, tried: Sequence[Tried]) -> Solution:
-        chosen = next((t for t in sorted(tried, key=lambda t: (t.size, t.shaper != "none")) if t.holds), None)
-        return cls(tried=tuple(tried), chosen=chosen, nearest=min(tried, key=lambda t: t.share))
+        holding = sorted((t for t in tried if t.holds), key=lambda t: (t.strays, t.size, t.shaper != "none"))
+        return cls(tried=tuple(tried), chosen=holding[0] if holding else None, nearest=min(tried, key=lambda t: t.share))
+
+    @property
+    def best(self) -> Tried:
+        return self.chosen or self.nearest
+
+    def said(self) -> str:
+        """The result as a sentence."""
+        best = self.best
+        if self.chosen is None:
+            return f"None of this receiver’s grids holds; {best.said()} comes nearest, {best.share:.1f} × the tolerance. The certificate will say what costs most."
+        if best.strays:
+            return f"{best.said()} is the smallest that holds within pictures; somewhere in the cube it strays by ΔE {best.worst:.1f} or more."
+        return f"{best.said()} is the smallest that holds."
 
 
 def solve(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: Tolerances | None = None, progress: Progress = no_report) -> Solution:
@@ -173,5 +192,6 @@ class _Trial:
         if pictures:
             picture_p99, picture_max = max(float(np.percentile(found[:counted], 99)) for found in pictures), max(float(found.max()) for found in pictures)
             shares += [picture_p99 / limits.picture_p99, picture_max / limits.picture_max]
+        worst = float(apart.max())
         return Tried(size=size, shaper=shaper, density=density, neutral_max=neutral, picture_p99=picture_p99, picture_max=picture_max, p99=p99, median=median,
-                     share=max(shares))
+                     worst=worst, strays=worst > limits.anywhere_max, share=max(shares))

@@ -100,10 +100,9 @@ def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolera
         yield _line(error=str(error))
         return
     solution = Solution.of(tried)
-    best = solution.chosen or solution.nearest
+    best = solution.best
     yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={"size": str(best.size), "shaper": best.shaper, "density": list(best.density)},
-                said=f"{best.said()} is the smallest that holds." if solution.chosen else
-                f"None of this receiver’s grids holds; {best.said()} comes nearest, {best.share:.1f} × the tolerance. The certificate will say what costs most.")
+                said=solution.said())
 
 
 def _line(**body: Any) -> str:

@@ -32,4 +32,4 @@ def point(tried: Tried, order: BakeOrder) -> dict[str, Any]:
     aside = 0 if order.format != "clf" else 8 if tried.shaper != "none" else -8
     pictures = "" if tried.picture_max is None else f"frames 99 % {tried.picture_p99:.2f}, worst {tried.picture_max:.2f}; "
     return {"size": tried.size, "shaper": tried.shaper, "middle": round(middle, 1), "x": round(middle + aside, 1), "y": _y(log2(max(tried.share, 1e-6))), "holds": tried.holds,
-            "label": f"{tried.said()}: {tried.share:.2f} × the tolerance; neutral {tried.neutral_max:.2f}; {pictures}all 99 % {tried.p99:.2f} {order.judge.metric}"}
+            "label": f"{tried.said()}: {tried.share:.2f} × the tolerance; neutral {tried.neutral_max:.2f}; {pictures}all 99 % {tried.p99:.2f}, worst {tried.worst:.1f} {order.judge.metric}"}
