@@ -94,6 +94,10 @@ def test_nodes_by_hand(data, given_in, out):
     np.testing.assert_allclose(parse_clf(data).apply(np.array(given_in)), out, atol=2e-7)
 
 
+def test_a_lists_size_is_its_cubes():
+    assert (ALL_KINDS.size, ProcessList(ALL_KINDS.nodes[:-1]).size) == (5, 0)
+
+
 def test_what_is_passed_over_is_said():
     lut = parse_clf(node("LUT1D", '<Array dim="2 1">0 1</Array>', 'colour="green" interpolation="linear"'))
     assert lut.notes == ("Line 2: “colour” of LUT1D is not of this format and was passed over.",)

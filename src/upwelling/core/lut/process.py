@@ -238,8 +238,8 @@ class ProcessList:
 
     @property
     def size(self) -> int:
-        """Points a side of the first table, or 0 where every node is a formula."""
-        return next((node.lut.size for node in self.nodes if isinstance(node, TableNode)), 0)
+        """Points a side of the first cube, or 0 where there is none."""
+        return next((node.lut.size for node in self.nodes if isinstance(node, TableNode) and isinstance(node.lut, Lut3D)), 0)
 
     @property
     def kinds(self) -> tuple[str, ...]:
