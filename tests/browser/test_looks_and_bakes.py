@@ -118,7 +118,7 @@ def test_a_bake_set_up_on_the_column(brought_in, sign_in):
     page.select_option("select[name=format]", "clf")
     page.click("text=Try every grid")
     page.wait_for_selector("svg.solveplot .try.chosen", timeout=60000)
-    assert page.locator("svg.solveplot .try").count() == 6
+    assert page.locator("svg.solveplot .try").count() >= 6
     words = page.locator(".solved").inner_text()
     assert re.match(r"(17|33|65)³", words) or "comes nearest" in words
     page.check("input[name=edge-start][value=rendering]")

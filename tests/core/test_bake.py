@@ -1,5 +1,6 @@
 """Baking and verifying: right tables hold, wrong ones are found with their cause, receivers do what they are said to do."""
 
+import itertools
 import json
 
 import colour
@@ -10,9 +11,11 @@ from tests.core.witness import ffmpeg_lut3d
 from upwelling.core import engine
 from upwelling.core.bake import RECEIVERS, BakeOrder, Certificate, Section, Tolerances, bake, frame_sample, solve, verify
 from upwelling.core.bake.cdl_part import cdl_part, step_of
+from upwelling.core.bake.fit_entries import interpolation_weights
 from upwelling.core.bake.hunt import grid_of, hunt
 from upwelling.core.bake.left_out import left_out
 from upwelling.core.bake.lut_box import LutBox, rounded
+from upwelling.core.bake.make import comments
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.package import table_name
 from upwelling.core.bake.receivers import Receiver, plain_receiver
@@ -218,7 +221,7 @@ def test_sections_join_up_to_the_whole_path(start, end, carrier):
 
 @pytest.mark.parametrize(("body", "words"), [
     ({"section": {"start": "rendering", "end": "input"}}, "would end"), ({"format": "clf", "receiver": BY_NAME["Monitor box"]}, "Monitor box takes .cube, not"),
-    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"density": (1, 2)}, "belongs to a shaper"), ({"size": 1}, "greater than or equal to 2"),
+    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"density": (1, 2)}, "belongs to a shaper"), ({"entries": "fitted", "dimensions": 1}, "fitted in a cube"), ({"size": 1}, "greater than or equal to 2"),
     ({"dimensions": 1, "format": "hald"}, "holds a cube"), ({"dimensions": 1, "size": 5000, "receiver": BY_NAME["Camera"]}, "at most 4096"),
     ({"section": {"carrier": "nothing"}}, "no encoding named"),
 ])
@@ -324,27 +327,29 @@ def test_a_step_no_table_can_carry_is_listed_with_its_cost(monkeypatch):
 def test_solver_finds_the_smallest_that_holds(tmp_path):
     one = BakeOrder(path=make(), receiver=PROGRAM.model_copy(update={"grids": (9, 17, 33, 65)}), format="cube", size=9)
     solution = solve(one)
-    assert [t.size for t in solution.tried] == [9, 17, 33, 65]
-    assert all(a.p99 > b.p99 for a, b in zip(solution.tried, solution.tried[1:], strict=False))
-    best = one.model_copy(update={"size": solution.chosen.size})
+    plain = [t for t in solution.tried if t.entries == "sampled"]
+    assert [t.size for t in plain] == [9, 17, 33, 65]
+    assert all(a.p99 > b.p99 for a, b in itertools.pairwise(plain))
+    assert [t.size for t in solution.tried if t.entries == "fitted"] == [t.size for t in plain if not t.holds]
+    best = one.model_copy(update=solution.best.wish)
     assert verify(baked(tmp_path, best), best).holds
     none = solve(one, tolerances=Tolerances(neutral_max=1e-6))
     assert (none.chosen, "comes nearest" in none.said()) == (None, True)
     strict = solve(one, tolerances=Tolerances(anywhere_max=0.001))
-    assert strict.chosen.size == solution.chosen.size
+    assert strict.chosen.size <= solution.chosen.size
     assert "holds within pictures; somewhere in the cube it strays by" in strict.said()
     assert solution.said() == f"{solution.chosen.size}³ is the smallest that holds."
     dark = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM.model_copy(update={"grids": (33,)}), format="clf", size=33)
-    plain, shaped = solve(dark).tried
-    assert shaped.shaper == "adapted"
-    assert shaped.share < plain.share / 2
+    kinds = {(t.shaper, t.entries): t for t in solve(dark).tried}
+    assert kinds["adapted", "sampled"].share < kinds["none", "sampled"].share / 2
+    assert list(kinds) == [("none", "sampled"), ("none", "fitted"), ("adapted", "sampled"), ("adapted", "fitted")]
 
 
 def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):
     """The figures the solver gives are those the verification finds, and no worse than those of the two likeliest shapers."""
     one = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM.model_copy(update={"grids": (17,)}), format="clf", size=17)
     frames, said = [frame_sample(one, "grey", np.random.default_rng(5).uniform(0.3, 0.5, (60, 80, 3)))], []
-    plain, found = solve(one, frames=frames, progress=lambda done, message: said.append((done, message))).tried
+    plain, _, found, _ = solve(one, frames=frames, progress=lambda done, message: said.append((done, message))).tried
     assert [done for done, _ in said] == sorted(done for done, _ in said)
     assert any("best shaper" in message for _, message in said)
     after = BakeOrder.checked({**one.model_dump(), "shaper": "adapted", "density": found.density})
@@ -358,6 +363,51 @@ def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):
               for other in (after.model_copy(update={"density": ()}), after.model_copy(update={"density": (1.0, 1.0)}))]
     assert found.share <= 1.001 * min(likely)
     assert found.share < plain.share / 3
+
+
+def figures(certificate):
+    return {title: value for title, value, _ in certificate.held_to}
+
+
+@pytest.mark.parametrize(("receiver", "name"), [("Monitor box", "S-Log3/S-Gamut3.Cine"), ("Camera", "V-Log/V-Gamut")])
+def test_fitted_entries_bring_a_trilinear_receiver_nearer_to_the_path(tmp_path, receiver, name):
+    """Everywhere at once: greys, pictures, the cube as a whole; and the fit made anew by the verification is the same."""
+    one = BakeOrder(path=make(name, look=Look(steps=(SlopeOffsetPower(slope=(1.03, 1, 0.955), saturation=1.06),))), receiver=BY_NAME[receiver], size=33)
+    rng = np.random.default_rng(4)
+    frames = [frame_sample(one, "picture", np.repeat(rng.uniform(0.2, 0.6, (4000, 1)), 3, axis=1) + rng.normal(0, 0.03, (4000, 3)))]
+    fitted = one.model_copy(update={"entries": "fitted"})
+    before, after = (verify(baked(tmp_path, order_), order_, frames=frames) for order_ in (one, fitted))
+    assert after.grid.wrong == 0
+    for title, most in (("Neutral axis, worst sample", 0.6), ("Own frames, 99 % of samples", 0.75), ("All samples, median", 1.0), ("All samples, 99 %", 0.9)):
+        assert figures(after)[title] < most * figures(before)[title], title
+    assert fitted.fingerprint != one.fingerprint
+    assert fitted.said().endswith("fitted entries")
+    assert "entries fitted to it" in " ".join(comments(fitted))
+
+
+@pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
+def test_the_fit_mixes_entries_as_the_receiver_does(interpolation):
+    """Its weights against the kernels, on any table."""
+    codes, table = np.random.default_rng(6).random((500, 3)), np.random.default_rng(7).random((9, 9, 9, 3)).astype(np.float32)
+    codes[:3] = [[0, 0, 0], [1, 1, 1], [0.5, 0.5, 0.5]]
+    mixed = interpolation_weights(codes, 9, interpolation) @ table.reshape(-1, 3)
+    np.testing.assert_allclose(mixed, Lut3D(table).apply(codes, interpolation, plain=True), atol=2e-6)
+
+
+def test_one_wrong_entry_among_fitted_ones_is_found(tmp_path):
+    one = order(17, entries="fitted")
+    certificate = verify(baked(tmp_path, one, _one_wrong((5, 9, 7), 0.02)), one)
+    assert (certificate.grid.wrong, certificate.grid.worst_index) == (1, (5, 9, 7))
+    swapped = verify(baked(tmp_path, one, lambda t: t.transpose(2, 1, 0, 3)), one)
+    assert "axes are swapped (red and blue)" in swapped.findings[0].cause
+
+
+def test_fitted_entries_go_after_a_shaper_too(tmp_path):
+    one = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM, format="clf", size=17, shaper="adapted")
+    fitted = one.model_copy(update={"entries": "fitted"})
+    before, after = (verify(baked(tmp_path, order_), order_) for order_ in (one, fitted))
+    assert after.grid.wrong == 0
+    assert after.overall.p99 < before.overall.p99
 
 
 def test_a_density_puts_grid_points_where_it_is_high():

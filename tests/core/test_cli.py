@@ -127,6 +127,11 @@ def test_bake_verify_inspect_apply(folder, capsys):
         exact = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1])).apply(CODE)
         assert np.percentile(np.abs(read_still("a.tif").code - exact), 95) < 0.02
     assert run("apply", "t.cube", "src.dpx", "a.dpx") == 0
+    run("bake", "f.cube", *SLOG, *TV, "--size", 17, "--receiver", "Monitor box", "--fit-entries", "--report", "f.cube.certificate.json")
+    assert json.loads((folder / "f.cube.certificate.json").read_text())["order"]["entries"] == "fitted"
+    capsys.readouterr()
+    assert run("verify", "f.cube") in (0, 1)
+    assert "grid points" not in capsys.readouterr().out
 
 
 @pytest.mark.parametrize(("arguments", "words"), [

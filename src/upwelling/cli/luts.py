@@ -57,6 +57,7 @@ def _add_order_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)")
     parser.add_argument("--curve", action="store_true", help="a 1D table")
     parser.add_argument("--shaper", action="store_true", help="a shaper before the cube (.clf)")
+    parser.add_argument("--fit-entries", action="store_true", help="entries fitted to the receiver's interpolation")
     parser.add_argument("--receiver", metavar="NAME", help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)")
     parser.add_argument("--start", choices=STARTS, default="camera", help="the stage before which the table begins (default: camera)")
     parser.add_argument("--end", choices=ENDS, default="display", help="the stage after which it ends (default: display)")
@@ -77,7 +78,7 @@ def _order(options: argparse.Namespace) -> BakeOrder:
     return BakeOrder.checked({
         "path": path, "section": {"start": options.start, "end": options.end, "carrier": options.carrier}, "receiver": receiver, "format": form.name,
         "dimensions": 1 if options.curve else 3, "size": receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size,
-        "shaper": "adapted" if options.shaper else "none"})
+        "shaper": "adapted" if options.shaper else "none", "entries": "fitted" if options.fit_entries else "sampled"})
 
 
 def _encodings(options: argparse.Namespace) -> int:
@@ -105,10 +106,10 @@ def _bake(options: argparse.Namespace) -> int:
     if options.solve:
         solution = solve(order)
         best = solution.best
-        order = order.model_copy(update={"size": best.size, "shaper": best.shaper, "density": best.density})
+        order = order.model_copy(update=best.wish)
         for tried in solution.tried:
             mark = "→" if tried is best else " "
-            sys.stderr.write(f"{mark} {tried.size:3}³{' shaper' if tried.shaper != 'none' else '       '}  {tried.share:6.2f} × the tolerance\n")
+            sys.stderr.write(f"{mark} {tried.share:6.2f} × the tolerance: {tried.said()}\n")
         sys.stderr.write(f"{solution.said()}\n")
     write_lut(bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"), options.lut)
     if not options.report:

@@ -11,9 +11,10 @@ from upwelling.core import engine
 from upwelling.core.arrays import Float64
 from upwelling.core.bake.exact import exact
 from upwelling.core.bake.lut_box import LutBox
+from upwelling.core.bake.make import cube
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.samples import SEED
-from upwelling.core.bake.shaper import unshaped
+from upwelling.core.bake.shaper import adapted_shaper, unshaped
 from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.lut.process import TableNode
 
@@ -84,11 +85,18 @@ def compare(order: BakeOrder, box: LutBox, codes: Any) -> Found:
 
 
 def wrong_points(order: BakeOrder, grid: Grid) -> tuple[int, Any, float]:
-    """Grid points that were not made from the path: how many, the worst one's index, and its ΔE in the file's own precision."""
-    made = order.held(engine.run(engine.compile_operations(order.operations), grid.codes)).astype(np.float64)
+    """Grid points that were not made from the path: how many, the worst one's index, and its ΔE in the file's own precision.
+
+    A cube with fitted entries is held against the same fit, made anew.
+    """
+    fitted = order.entries == "fitted" and grid.shape == (order.size,) * 3
+    if fitted:
+        made = cube(order, adapted_shaper(order) if order.shaper != "none" else None, "").table.reshape(-1, 3).astype(np.float64)
+    else:
+        made = order.held(engine.run(engine.compile_operations(order.operations), grid.codes)).astype(np.float64)
     off = np.abs(made - grid.entries).max(axis=-1)
     first = np.argsort(off)[::-1][:SCREENED]
-    right = order.held(exact(order.operations, grid.codes[first]))
+    right = made[first] if fitted else order.held(exact(order.operations, grid.codes[first]))
     apart = order.judge.apart(order.judge.seen(right), order.judge.seen(grid.entries[first]))
     really = np.abs(right - grid.entries[first]).max(axis=-1)
     wrong = int((off > WRONG_CODE).sum()) if len(off) > SCREENED and (off > WRONG_CODE).sum() > SCREENED else int((really > WRONG_CODE).sum())

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from upwelling.core import engine
+from upwelling.core.bake.fit_entries import fitted_entries
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.shaper import adapted_shaper, unshaped
@@ -73,7 +74,7 @@ def comments(order: BakeOrder) -> tuple[str, ...]:
         f"Carries: {section.title()}",
         f"Expects: {section.input_name(order.path)} code, {r.input_range} range",
         f"Gives: {section.output_name(order.path)} code, {r.output_range} range",
-        f"For: {r.name}, {r.interpolation} interpolation",
+        f"For: {r.name}, {r.interpolation} interpolation" + (", entries fitted to it" if order.entries == "fitted" else ""),
     )
 
 
@@ -84,7 +85,7 @@ def cube_after(order: BakeOrder, shaper: Lut1D | None, made: Lut3D) -> ProcessLi
 
 
 def cube(order: BakeOrder, shaper: Lut1D | None, title: str, progress: Progress = no_report) -> Lut3D:
-    """The cube, over the shaper's output where there is one."""
+    """The cube, over the shaper's output where there is one; its entries sampled, or fitted."""
     size, program = order.size, engine.compile_operations(order.operations)
     axis = np.linspace(0.0, 1.0, size)
     if shaper is not None:
@@ -95,6 +96,9 @@ def cube(order: BakeOrder, shaper: Lut1D | None, title: str, progress: Progress 
         some = slice(first, min(first + _PLANES, size))
         table[some] = order.held(engine.run(program, codes[some]))
         progress(some.stop / size, f"Sampling the path, {some.stop} of {size} planes")
+    if order.entries == "fitted":
+        progress(1.0, f"Fitting the entries to {order.receiver.interpolation} interpolation")
+        table = fitted_entries(order, table, shaper)
     return Lut3D(table, title=title, comments=comments(order))
 
 

@@ -25,6 +25,7 @@ from upwelling.core.primaries import rgb_to_rgb
 from upwelling.core.steps import AnyStep
 
 Shaper = Literal["none", "adapted"]
+Entries = Literal["sampled", "fitted"]
 
 
 class BakeOrder(BaseModel):
@@ -32,7 +33,7 @@ class BakeOrder(BaseModel):
 
     ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is tested against is
     the path without them. ``density`` is where an adapted shaper puts its grid points, in equal parts of the domain; empty, it follows
-    the path's curvature.
+    the path's curvature. ``entries`` of a cube are the path's own at its grid points, or fitted to the receiver's interpolation.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -44,6 +45,7 @@ class BakeOrder(BaseModel):
     size: int = Field(33, ge=SMALLEST, le=65536)
     shaper: Shaper = "none"
     density: tuple[Annotated[float, Field(gt=0, le=1000)], ...] = Field((), max_length=256)
+    entries: Entries = "sampled"
     left_out: tuple[str, ...] = ()
 
     @model_validator(mode="after")
@@ -64,6 +66,8 @@ class BakeOrder(BaseModel):
             raise ValueError(f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table")
         if self.density and (self.shaper == "none" or len(self.density) < 2):
             raise ValueError("a density of grid points belongs to a shaper, and has two parts at the least")
+        if self.entries == "fitted" and self.dimensions == 1:
+            raise ValueError("entries are fitted in a cube; a 1D table keeps those of the path")
         return self
 
     @classmethod
@@ -156,7 +160,8 @@ class BakeOrder(BaseModel):
     @property
     def fingerprint(self) -> str:
         """SHA-256 over the path's fingerprint and all else; equal means equal tables."""
-        body = self.model_dump(mode="json", exclude={"path"} if self.density else {"path", "density"})
+        resting = {name for name, value in (("density", ()), ("entries", "sampled")) if getattr(self, name) == value}
+        body = self.model_dump(mode="json", exclude={"path", *resting})
         text = json.dumps({**without_tables(body), "path": self.kept_path.fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
@@ -165,7 +170,7 @@ class BakeOrder(BaseModel):
         if by_formulas:
             return f"{FORMATS[self.format].title} · formulas, no cube"
         kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
-        return f"{FORMATS[self.format].title} · {kind}" + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "")
+        return f"{FORMATS[self.format].title} · {kind}" + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "") + (", fitted entries" if self.entries == "fitted" else "")
 
 
 def order_from_recipe(recipe: Any) -> BakeOrder:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from upwelling.core.bake.exact import exact
 from upwelling.core.bake.lut_box import LutBox
 from upwelling.core.bake.make import Progress, cube, cube_after, no_report
-from upwelling.core.bake.order import BakeOrder, Shaper
+from upwelling.core.bake.order import BakeOrder, Entries, Shaper
 from upwelling.core.bake.samples import FRAME_SET, SEED, FrameSample, sample_sets
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
 from upwelling.core.bake.tolerances import Tolerances
@@ -34,6 +35,7 @@ class Tried(BaseModel):
     model_config = ConfigDict(frozen=True)
     size: int
     shaper: Shaper
+    entries: Entries = "sampled"
     density: tuple[float, ...] = ()
     neutral_max: float
     picture_p99: float | None
@@ -50,7 +52,12 @@ class Tried(BaseModel):
 
     def said(self) -> str:
         """The kind of table."""
-        return f"{self.size}³" + (" after a shaper" if self.shaper != "none" else "")
+        return f"{self.size}³" + (" after a shaper" if self.shaper != "none" else "") + (" with fitted entries" if self.entries == "fitted" else "")
+
+    @property
+    def wish(self) -> dict[str, Any]:
+        """What of an order it stands for."""
+        return {"size": self.size, "shaper": self.shaper, "density": self.density, "entries": self.entries}
 
 
 class Solution(BaseModel):
@@ -63,7 +70,7 @@ class Solution(BaseModel):
 
     @classmethod
     def of(cls, tried: Sequence[Tried]) -> Solution:
-        holding = sorted((t for t in tried if t.holds), key=lambda t: (t.strays, t.size, t.shaper != "none"))
+        holding = sorted((t for t in tried if t.holds), key=lambda t: (t.strays, t.size, t.shaper != "none", t.entries != "sampled"))
         return cls(tried=tuple(tried), chosen=holding[0] if holding else None, nearest=min(tried, key=lambda t: t.share))
 
     @property
@@ -93,7 +100,7 @@ def solve(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
 def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: Tolerances | None = None) -> Iterator[tuple[float, str, Tried | None]]:
     """One candidate after the other: how far it is (0…1), what is under way, and the candidate when it is done.
 
-    A shaper is searched for at every grid that does not hold without one, and tried as it was found before at the larger ones.
+    Entries are fitted, and a shaper is searched for, at every grid that does not hold without; a shaper found is tried again at larger ones.
     """
     trial = _Trial(order, frames, tolerances or Tolerances())
     sizes = order.receiver.sizes(order.format)
@@ -104,7 +111,10 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
 
         yield part(0.0), f"Trying a {size}³ grid", None
         plain = trial.plain(size)
-        yield part(0.2), f"Tried a {size}³ grid", plain
+        yield part(0.1), f"Fitting the entries of a {size}³ grid" if not plain.holds else f"Tried a {size}³ grid", plain
+        fitted = plain if plain.holds else trial.plain(size, "fitted")
+        if fitted is not plain:
+            yield part(0.2), f"Fitted the entries of a {size}³ grid", fitted
         if order.format != "clf":
             continue
         if plain.holds and density:
@@ -116,6 +126,8 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
             yield part(0.2 + 0.8 * share), f"Looking for the best shaper before a {size}³ grid", None
         density = found.density
         yield part(1.0), f"Tried a {size}³ grid after a shaper", found
+        if not fitted.holds and not found.holds:
+            yield part(1.0), f"Fitted the entries of a {size}³ grid after a shaper", trial.shaped(size, density, entries="fitted")
 
 
 class _Trial:
@@ -133,17 +145,17 @@ class _Trial:
         self.worst: dict[str, Places] = {name: places[:0] for name, places in self.all.items()}
         self.bend = bend_of(order) if order.format == "clf" else 0.0
 
-    def plain(self, size: int) -> Tried:
-        one = self._order(size)
-        return self._figures(size, "none", (), LutBox(one.receiver, cube_after(one, None, cube(one, None, ""))), whole=True)
+    def plain(self, size: int, entries: Entries = "sampled") -> Tried:
+        one = self._order(size, entries)
+        return self._figures(one, (), LutBox(one.receiver, cube_after(one, None, cube(one, None, ""))), whole=True)
 
-    def shaped(self, size: int, density: Sequence[float], whole: bool = True) -> Tried:
+    def shaped(self, size: int, density: Sequence[float], whole: bool = True, entries: Entries = "sampled") -> Tried:
         """A cube after a shaper on all samples, or for the search on a part of them."""
-        one = self._order(size)
+        one = self._order(size, entries)
         # Rounded as it will be kept with the order, so that the table baked is the table tried.
         kept = tuple(float(f"{v:.4g}") for v in np.asarray(density) / np.mean(density))
         shaper: Lut1D = shaper_of(kept, self.bend, size)
-        return self._figures(size, "adapted", kept, LutBox(one.receiver, cube_after(one, shaper, cube(one, shaper, ""))), whole)
+        return self._figures(one, kept, LutBox(one.receiver, cube_after(one, shaper, cube(one, shaper, ""))), whole)
 
     def search(self, size: int, known: Sequence[float], thorough: bool) -> Iterator[tuple[float, Tried]]:
         """The best candidate on all samples so far, with how much of the search is done: the likeliest starts, then band by band up and down.
@@ -168,10 +180,10 @@ class _Trial:
             best = min(best, self.shaped(size, now.density), key=lambda t: t.share)
         yield 1.0, best
 
-    def _order(self, size: int) -> BakeOrder:
-        return self.order.model_copy(update={"size": size, "dimensions": 3, "shaper": "none", "density": ()})
+    def _order(self, size: int, entries: Entries) -> BakeOrder:
+        return self.order.model_copy(update={"size": size, "dimensions": 3, "shaper": "none", "density": (), "entries": entries})
 
-    def _figures(self, size: int, shaper: Shaper, density: tuple[float, ...], box: LutBox, whole: bool) -> Tried:
+    def _figures(self, one: BakeOrder, density: tuple[float, ...], box: LutBox, whole: bool) -> Tried:
         """As the verification has them. Of a part: the worst of all errors in it, and shares of its samples by chance.
 
         On all samples, those of each set that are furthest off join the part that the search looks at.
@@ -193,5 +205,5 @@ class _Trial:
             picture_p99, picture_max = max(float(np.percentile(found[:counted], 99)) for found in pictures), max(float(found.max()) for found in pictures)
             shares += [picture_p99 / limits.picture_p99, picture_max / limits.picture_max]
         worst = float(apart.max())
-        return Tried(size=size, shaper=shaper, density=density, neutral_max=neutral, picture_p99=picture_p99, picture_max=picture_max, p99=p99, median=median,
+        return Tried(size=one.size, shaper="adapted" if density else "none", entries=one.entries, density=density, neutral_max=neutral, picture_p99=picture_p99, picture_max=picture_max, p99=p99, median=median,
                      worst=worst, strays=worst > limits.anywhere_max, share=max(shares))

@@ -42,7 +42,7 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 
 
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
-    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density, output, trim, look, left_out.
+    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density, entries, output, trim, look, left_out.
 
     Raises Refused or BadValue.
     """
@@ -58,7 +58,7 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     names = {step.id for step in (*path.trim.steps, *path.look.steps)}
     return BakeOrder.checked({
         "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if str(wish.get("dimensions")) == "1" else 3,
-        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")),
+        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")), "entries": wish.get("entries") or "sampled",
         "left_out": tuple(n for n in wish.get("left_out") or () if n in names)})
 
 

@@ -97,8 +97,9 @@ def verify_again(row: Bake) -> Bake:
 
 
 @transaction.atomic
-def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display") -> Package:
-    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
+def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display",
+                  entries: str = "sampled") -> Package:
+    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work. ``entries`` is as an order has it."""
     known = [name for name, _ in model_shots(shots_of(production))]
     chosen = [name for name in cameras if name in known]
     if not chosen or not receivers:
@@ -106,7 +107,8 @@ def start_package(production: Production, user: Any, *, output: str, receivers: 
     output = production.checked_output(output or production.rule_set.output)
     for name in receivers:
         receiver_named(production, name)
-    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"} for camera in chosen for name in receivers]
+    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input",
+               "entries": "fitted" if entries == "fitted" else "sampled"} for camera in chosen for name in receivers]
     job = Job.objects.create(kind="package", production=production, created_by=user, message="Waiting for the worker")
     made = Package.objects.create(production=production, job=job, output=output, wishes=wishes, created_by=user,
                                   file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working) + ".zip")
@@ -119,7 +121,7 @@ def start_package(production: Production, user: Any, *, output: str, receivers: 
 def package_again(row: Package, user: Any) -> Package:
     """The same package from the present paths."""
     return start_package(row.production, user, output=row.output, receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
-                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display")
+                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display", entries=row.wishes[0].get("entries", "") if row.wishes else "")
 
 
 def perform_package(package_id: int) -> None:
@@ -150,7 +152,7 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
         raise BadValue("No shot of this camera has its encoding settled any more.")
     receiver = receiver_named(made.production, wish["receiver"])
     order = order_for(shot, {"receiver": receiver, "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera", "end": wish["end"], "output": made.output,
-                             "trim": "without"})
+                             "trim": "without", "entries": wish.get("entries", "sampled")})
     return order, test_frames(shot, order), frame_code(shot)
 
 

@@ -42,7 +42,7 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     asked = table.versions.get(int(request.GET["look"])) if request.GET.get("look", "").isdigit() else None
     data: dict[str, Any] = {
         "wish": {"start": "trim" if shot.is_raw else "camera", "end": "display", "carrier": "", "receiver": receivers[0].name, "format": receivers[0].formats[0],
-                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output,
+                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "entries": "sampled", "output": rules.output,
                  "trim": "with", "look": ""},
         "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
                                "said": r.said(), "note": r.note} for r in receivers},
@@ -85,7 +85,7 @@ def smallest(request: HttpRequest, slug: str, pk: int) -> StreamingHttpResponse:
     """Every grid the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds."""
     body = json_body(request, "setting")
     production, shot = shot_for(request, slug, pk)
-    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": ""})
+    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": "", "entries": "sampled"})
     return StreamingHttpResponse(_tried_lines(order, test_frames(shot, order), production.rule_set.tolerances), content_type="application/x-ndjson")
 
 
@@ -101,7 +101,7 @@ def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolera
         return
     solution = Solution.of(tried)
     best = solution.best
-    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={"size": str(best.size), "shaper": best.shaper, "density": list(best.density)},
+    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={**best.wish, "size": str(best.size)},
                 said=solution.said())
 
 
@@ -113,7 +113,7 @@ def _line(**body: Any) -> str:
 def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     """Starts the bake; refuses what leaves something out that matters without a yes."""
     _, shot = shot_for(request, slug, pk, change=True)
-    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look", "density")}
+    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look", "density", "entries")}
     order = order_for(shot, wish)
     found = left_out(order, frame_code(shot))
     lost = [one for one in found if one.matters]

@@ -29,7 +29,7 @@ def point(tried: Tried, order: BakeOrder) -> dict[str, Any]:
     sizes = order.receiver.sizes(order.format)
     span = log2(sizes[-1] / sizes[0]) or 1.0
     middle = LEFT + (RIGHT - LEFT) * (0.08 + 0.84 * (log2(tried.size / sizes[0]) / span if len(sizes) > 1 else 0.5))
-    aside = 0 if order.format != "clf" else 8 if tried.shaper != "none" else -8
+    aside = (12 if tried.shaper != "none" else -12) + (6 if tried.entries == "fitted" else -6)
     pictures = "" if tried.picture_max is None else f"frames 99 % {tried.picture_p99:.2f}, worst {tried.picture_max:.2f}; "
-    return {"size": tried.size, "shaper": tried.shaper, "middle": round(middle, 1), "x": round(middle + aside, 1), "y": _y(log2(max(tried.share, 1e-6))), "holds": tried.holds,
+    return {"size": tried.size, "mark": "shaper" if tried.shaper != "none" else tried.entries, "middle": round(middle, 1), "x": round(middle + aside, 1), "y": _y(log2(max(tried.share, 1e-6))), "holds": tried.holds,
             "label": f"{tried.said()}: {tried.share:.2f} × the tolerance; neutral {tried.neutral_max:.2f}; {pictures}all 99 % {tried.p99:.2f}, worst {tried.worst:.1f} {order.judge.metric}"}

@@ -71,7 +71,7 @@ def certificate(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     return render(request, "bakes/certificate.html", {
         "production": production, "bake": bake, "certificate": report, "path": order.path, "order": order, "role": production.role_of(request.user),
         "held_to": [(title, found, limit, found is None or found <= limit) for title, found, limit in report.held_to], "swatches": swatches(report, order), "plot": neutral_plot(report), "recipe": json.dumps(_readable(bake.order), indent=2, ensure_ascii=False),
-        "tested": report.made[:16].replace("T", " "), "depths": depths_said(order), "clipped_domain": f"{report.clipped_domain:.2%}", "frames": [{"name": f.name, "count": f.count, "outside": f"{100 * f.outside:.2f}"} for f in report.frames],
+        "tested": report.made[:16].replace("T", " "), "depths": depths_said(order), "clipped_domain": f"{100 * report.clipped_domain:.2f} %", "frames": [{"name": f.name, "count": f.count, "outside": f"{100 * f.outside:.2f}"} for f in report.frames],
     })
 
 

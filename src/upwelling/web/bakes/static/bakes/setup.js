@@ -12,6 +12,7 @@ document.addEventListener("alpine:init", () => {
     },
     get receiver() { return this.data.receivers[this.wish.receiver]; },
     get formats() { return this.receiver.formats.map((name) => ({ value: name, label: this.data.formats[name].title, chosen: name === this.wish.format })); },
+    get isCube() { return this.wish.dimensions === "3"; },
     get isHald() { return this.wish.format === "hald"; },
     get canShape() { return this.data.formats[this.wish.format].shaper && this.wish.dimensions === "3"; },
     get sizeTitle() { return this.wish.dimensions === "1" ? "Entries" : "Grid"; },
@@ -42,6 +43,7 @@ document.addEventListener("alpine:init", () => {
       if (this.isHald) this.wish.dimensions = "3";
       if (!this.sizeList.map(String).includes(this.wish.size)) this.wish.size = String(this.sizeList[this.sizeList.length - 1]);
       if (!this.canShape) this.wish.shaper = "none";
+      if (this.wish.dimensions === "1") this.wish.entries = "sampled";
       if (this.wish.shaper === "none" || !("size" in changes)) this.wish.density = changes.density || [];
       if (!("size" in changes) && !("shaper" in changes)) this.clearPlot();
       this.yes = false;
@@ -93,7 +95,7 @@ document.addEventListener("alpine:init", () => {
     draw() {
       this.$refs.points.replaceChildren(...this.rows.flatMap((row) => {
         const mark = document.createElementNS("http://www.w3.org/2000/svg", "path");
-        mark.setAttribute("d", row.shaper === "none" ? `M${row.x - 5} ${row.y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0` : `M${row.x} ${row.y - 6}l6 6l-6 6l-6 -6z`);
+        mark.setAttribute("d", { sampled: `M${row.x - 5} ${row.y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0`, fitted: `M${row.x - 5} ${row.y - 5}h10v10h-10z`, shaper: `M${row.x} ${row.y - 6}l6 6l-6 6l-6 -6z` }[row.mark]);
         mark.setAttribute("class", "try" + (row.holds ? " holds" : "") + (row.style ? " chosen" : ""));
         const name = document.createElementNS("http://www.w3.org/2000/svg", "title");
         name.textContent = row.label;
