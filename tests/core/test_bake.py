@@ -338,7 +338,7 @@ def test_solver_finds_the_smallest_that_holds(tmp_path):
     strict = solve(one, tolerances=Tolerances(anywhere_max=0.001))
     assert strict.chosen.size <= solution.chosen.size
     assert "holds within pictures; somewhere in the cube it strays by" in strict.said()
-    assert solution.said() == f"{solution.chosen.size}³ is the smallest that holds."
+    assert solution.said() == f"{solution.best.said()} is the smallest that holds."
     dark = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM.model_copy(update={"grids": (33,)}), format="clf", size=33)
     kinds = {(t.shaper, t.entries): t for t in solve(dark).tried}
     assert kinds["adapted", "sampled"].share < kinds["none", "sampled"].share / 2

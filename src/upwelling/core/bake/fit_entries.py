@@ -1,7 +1,7 @@
 """Entries fitted to the receiver's interpolation: moved a little off the path, so that what comes out between them is nearest to it.
 
 A sampled cube is right at its grid points and errs to one side between them, most where a receiver mixes eight corners: greys then ripple from
-point to point. Here the entries t solve min Σ w·dᵀGd + λ·|t − sampled|², d = what is interpolated less the exact code, over samples spread through
+point to point. Here the entries t solve min Σ w·dᵀGd + Σ λ·(t − sampled)², d = what is interpolated less the exact code, over samples spread through
 the cube, near neutral and on it. G is the local metric of ΔE at the exact code, by finite differences, so that the sum is one of squared ΔE.
 The form and the weights are our own; the solution is by conjugate gradients with a diagonal preconditioner (Hestenes and Stiefel 1952).
 """
@@ -19,11 +19,12 @@ from upwelling.core.bake.order import BakeOrder
 from upwelling.core.lut import Interpolation, Lut1D
 
 SEED = 1952
-_SPREAD, _NEAR, _NEUTRAL = 0.15, 1.0, 30.0
+_SPREAD, _NEAR, _NEUTRAL = 0.5, 0.5, 25.0
 """Weights of a sample anywhere, near neutral (where pictures are), and on neutral."""
-_NEAR_BY = ((15_000, 0.02), (30_000, 0.07))
+_NEAR_BY = ((30_000, 0.02), (60_000, 0.07))
 """How many samples lie how far (standard deviation of code) from neutral."""
-_RIDGE, _ROUNDS = 3.0, 20
+_RIDGE, _SHARE, _ROUNDS = 3.0, 0.02, 20
+"""What holds an entry to its sampled value: a little for all, and a share of what the samples say of it."""
 _PROBE = 2e-3
 """Step of code by which the metric is found."""
 
@@ -37,10 +38,12 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
     mix = interpolation_weights(codes if shaper is None else shaper.apply(codes).astype(np.float64), n, order.receiver.interpolation)
     gather = mix.T.tocsr()
     start = sampled.reshape(-1, 3).astype(np.float64)
-    scale = gather.multiply(gather) @ np.stack([metric[:, c, c] for c in range(3)], axis=1) + _RIDGE
+    said = gather.multiply(gather) @ np.stack([metric[:, c, c] for c in range(3)], axis=1)
+    ridge = _RIDGE + _SHARE * said
+    scale = said + ridge
 
     def pull(moved: Float64) -> Float64:
-        return np.asarray(gather @ np.einsum("nij,nj->ni", metric, mix @ moved) + _RIDGE * moved)
+        return np.asarray(gather @ np.einsum("nij,nj->ni", metric, mix @ moved) + ridge * moved)
 
     moved = np.zeros_like(start)
     rest = np.asarray(gather @ np.einsum("nij,nj->ni", metric, right - mix @ start))
