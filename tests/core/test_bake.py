@@ -221,7 +221,7 @@ def test_sections_join_up_to_the_whole_path(start, end, carrier):
 
 @pytest.mark.parametrize(("body", "words"), [
     ({"section": {"start": "rendering", "end": "input"}}, "would end"), ({"format": "clf", "receiver": BY_NAME["Monitor box"]}, "Monitor box takes .cube, not"),
-    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"density": (1, 2)}, "belongs to a shaper"), ({"entries": "fitted", "dimensions": 1}, "fitted in a cube"), ({"size": 1}, "greater than or equal to 2"),
+    ({"size": 34, "receiver": PROGRAM}, "takes 17, 33, 65"), ({"shaper": "adapted"}, "shaper before the cube needs"), ({"density": (1, 2)}, "belongs to a shaper"), ({"entries": "fitted", "dimensions": 1}, "fitted in a cube"), ({"entries": "fitted", "size": 65, "receiver": PROGRAM}, "up to 36 points"), ({"size": 1}, "greater than or equal to 2"),
     ({"dimensions": 1, "format": "hald"}, "holds a cube"), ({"dimensions": 1, "size": 5000, "receiver": BY_NAME["Camera"]}, "at most 4096"),
     ({"section": {"carrier": "nothing"}}, "no encoding named"),
 ])

@@ -342,6 +342,11 @@ def test_shots_without_a_camera_stand_apart_by_encoding_and_raw_begins_above_the
     assert "_ACEScct_to_BT.709" in first.contents[1]["file"]
 
 
+def test_a_package_fits_the_entries_of_small_grids(shot, as_, django_capture_on_commit_callbacks):
+    made = package(as_, shot.production, django_capture_on_commit_callbacks, receiver=[RECEIVERS[0].name, PROGRAM], entries="fitted")
+    assert [one["said"] for one in made.contents] == [".cube · 33³ grid, fitted entries", "Common LUT Format · 65³ grid"]
+
+
 def test_a_package_says_what_could_not_be_made(shot, as_, django_capture_on_commit_callbacks, monkeypatch):
     from upwelling.core.errors import BadValue
 

@@ -105,7 +105,7 @@ def loss(order: BakeOrder, box: LutBox, worst: Found) -> tuple[str, str]:
         return (f"A 1D table leaves out what mixes the channels, which costs up to ΔE {size:.2f} here.", "Bake a cube.")
     if larger:
         ways.append(f"a larger grid ({larger[0]})")
-    if order.entries == "sampled":
+    if order.can_fit:
         ways.append("entries fitted to the interpolation")
     if order.shaper == "none" and "clf" in r.formats:
         ways.append("a shaper before the cube (Common LUT Format)")

@@ -26,6 +26,8 @@ from upwelling.core.steps import AnyStep
 
 Shaper = Literal["none", "adapted"]
 Entries = Literal["sampled", "fitted"]
+FITTED_UP_TO = 36
+"""Points a side up to which entries are fitted: beyond, the samples of the fit no longer decide every entry, and sampling errs little."""
 
 
 class BakeOrder(BaseModel):
@@ -68,6 +70,8 @@ class BakeOrder(BaseModel):
             raise ValueError("a density of grid points belongs to a shaper, and has two parts at the least")
         if self.entries == "fitted" and self.dimensions == 1:
             raise ValueError("entries are fitted in a cube; a 1D table keeps those of the path")
+        if self.entries == "fitted" and self.size > FITTED_UP_TO:
+            raise ValueError(f"entries are fitted in grids of up to {FITTED_UP_TO} points a side; a larger one keeps those of the path")
         return self
 
     @classmethod
@@ -112,6 +116,11 @@ class BakeOrder(BaseModel):
         """Steps of the section that no table can carry and that are not left out."""
         steps = (*(self.kept_path.trim.steps if "trim" in self.section.stages else ()), *(self.kept_path.look.steps if "look" in self.section.stages else ()))
         return tuple(s for s in steps if not s.fits_in_lut and not s.changes_nothing and self.path.takes(s))
+
+    @property
+    def can_fit(self) -> bool:
+        """Whether its entries are sampled and could be fitted."""
+        return self.entries == "sampled" and self.dimensions == 3 and self.size <= FITTED_UP_TO
 
     @property
     def holds_codes(self) -> bool:

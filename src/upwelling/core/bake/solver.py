@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from upwelling.core.bake.exact import exact
 from upwelling.core.bake.lut_box import LutBox
 from upwelling.core.bake.make import Progress, cube, cube_after, no_report
-from upwelling.core.bake.order import BakeOrder, Entries, Shaper
+from upwelling.core.bake.order import FITTED_UP_TO, BakeOrder, Entries, Shaper
 from upwelling.core.bake.samples import FRAME_SET, SEED, FrameSample, sample_sets
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
 from upwelling.core.bake.tolerances import Tolerances
@@ -100,7 +100,8 @@ def solve(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
 def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: Tolerances | None = None) -> Iterator[tuple[float, str, Tried | None]]:
     """One candidate after the other: how far it is (0…1), what is under way, and the candidate when it is done.
 
-    Entries are fitted, and a shaper is searched for, at every grid that does not hold without; a shaper found is tried again at larger ones.
+    Entries are fitted (in grids that can be), and a shaper is searched for, where a grid does not hold without; a shaper found is tried again
+    at larger ones.
     """
     trial = _Trial(order, frames, tolerances or Tolerances())
     sizes = order.receiver.sizes(order.format)
@@ -111,8 +112,9 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
 
         yield part(0.0), f"Trying a {size}³ grid", None
         plain = trial.plain(size)
-        yield part(0.1), f"Fitting the entries of a {size}³ grid" if not plain.holds else f"Tried a {size}³ grid", plain
-        fitted = plain if plain.holds else trial.plain(size, "fitted")
+        fit = not plain.holds and size <= FITTED_UP_TO
+        yield part(0.1), f"Fitting the entries of a {size}³ grid" if fit else f"Tried a {size}³ grid", plain
+        fitted = trial.plain(size, "fitted") if fit else plain
         if fitted is not plain:
             yield part(0.2), f"Fitted the entries of a {size}³ grid", fitted
         if order.format != "clf":
@@ -126,7 +128,7 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
             yield part(0.2 + 0.8 * share), f"Looking for the best shaper before a {size}³ grid", None
         density = found.density
         yield part(1.0), f"Tried a {size}³ grid after a shaper", found
-        if not fitted.holds and not found.holds:
+        if fit and not fitted.holds and not found.holds:
             yield part(1.0), f"Fitted the entries of a {size}³ grid after a shaper", trial.shaped(size, density, entries="fitted")
 
 

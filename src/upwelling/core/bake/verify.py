@@ -179,7 +179,7 @@ def _findings(order: BakeOrder, box: LutBox, grid: Grid | None, gridded: GridFig
         folded = (cause or "The table folds tones over.", change or "Bake it again from the path.")
         if not cause and order.receiver.interpolation == "trilinear":
             folded = ("Trilinear interpolation mixes the colours beside neutral into greys, so that they ripple from grid point to grid point.",
-                      ("Fit the entries to the interpolation, use" if order.entries == "sampled" else "Use") + " tetrahedral interpolation, if the receiver has it, or a larger grid.")
+                      ("Fit the entries to the interpolation, use" if order.can_fit else "Use") + " tetrahedral interpolation, if the receiver has it, or a larger grid.")
         findings.append(Finding(what="A channel falls while grey rises", value=figures["neutral axis"].maximum, limit=limits.neutral_max,
                                 cause=folded[0], change=folded[1]))
     tests = [(figures["neutral axis"].maximum, limits.neutral_max, "The worst error on the neutral axis", "neutral axis")]

@@ -152,7 +152,9 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
         raise BadValue("No shot of this camera has its encoding settled any more.")
     receiver = receiver_named(made.production, wish["receiver"])
     order = order_for(shot, {"receiver": receiver, "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera", "end": wish["end"], "output": made.output,
-                             "trim": "without", "entries": wish.get("entries", "sampled")})
+                             "trim": "without"})
+    if wish.get("entries") == "fitted" and order.can_fit:
+        order = order.model_copy(update={"entries": "fitted"})
     return order, test_frames(shot, order), frame_code(shot)
 
 

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.bake import BakeOrder, FrameSample, Tolerances
 from upwelling.core.bake.left_out import left_out
 from upwelling.core.bake.make import formulas
+from upwelling.core.bake.order import FITTED_UP_TO
 from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
 from upwelling.core.bake.solver import Solution, Tried, tries
 from upwelling.core.encodings import ENCODINGS
@@ -47,7 +48,7 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
                                "said": r.said(), "note": r.note} for r in receivers},
         "formats": {f.name: {"title": f.title, "shaper": f.shaper, "about": f.about} for f in FORMATS.values()},
-        "starts": list(STARTS), "ends": list(ENDS), "raw": shot.is_raw,
+        "fitted_up_to": FITTED_UP_TO, "starts": list(STARTS), "ends": list(ENDS), "raw": shot.is_raw,
         "urls": {"check": reverse("bake-check", args=[slug, pk]), "solve": reverse("bake-solve", args=[slug, pk])},
     }
     if asked:

@@ -12,7 +12,7 @@ document.addEventListener("alpine:init", () => {
     },
     get receiver() { return this.data.receivers[this.wish.receiver]; },
     get formats() { return this.receiver.formats.map((name) => ({ value: name, label: this.data.formats[name].title, chosen: name === this.wish.format })); },
-    get isCube() { return this.wish.dimensions === "3"; },
+    get canFit() { return this.wish.dimensions === "3" && Number(this.wish.size) <= this.data.fitted_up_to; },
     get isHald() { return this.wish.format === "hald"; },
     get canShape() { return this.data.formats[this.wish.format].shaper && this.wish.dimensions === "3"; },
     get sizeTitle() { return this.wish.dimensions === "1" ? "Entries" : "Grid"; },
@@ -43,7 +43,7 @@ document.addEventListener("alpine:init", () => {
       if (this.isHald) this.wish.dimensions = "3";
       if (!this.sizeList.map(String).includes(this.wish.size)) this.wish.size = String(this.sizeList[this.sizeList.length - 1]);
       if (!this.canShape) this.wish.shaper = "none";
-      if (this.wish.dimensions === "1") this.wish.entries = "sampled";
+      if (!this.canFit) this.wish.entries = "sampled";
       if (this.wish.shaper === "none" || !("size" in changes)) this.wish.density = changes.density || [];
       if (!("size" in changes) && !("shaper" in changes)) this.clearPlot();
       this.yes = false;
