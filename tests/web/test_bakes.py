@@ -24,6 +24,7 @@ from upwelling.core.steps import Exposure, Saturation, SlopeOffsetPower
 from upwelling.web.bakes import services
 from upwelling.web.bakes.models import Bake, Package
 from upwelling.web.bakes.orders import model_shots, order_for
+from upwelling.web.bakes.services import define_receiver
 from upwelling.web.errors import Refused
 from upwelling.web.footage.look_services import create_look, give_to_all
 from upwelling.web.footage.models import shots_of
@@ -127,11 +128,12 @@ def test_steps_left_out_need_a_yes_and_stay_with_the_bake(baked, shot, people, m
 
 def test_the_smallest_that_holds(shot, as_, baked):
     """Candidates come line by line; what is chosen at last is baked as it was tried, its shaper's density with it."""
-    for wish in ({}, {"format": "clf", "receiver": PROGRAM}):
+    define_receiver(shot.production, None, {"name": "Small", "formats": ["clf"], "grids": [9, 17], "most_entries": 65536})
+    for wish, sizes in (({"receiver": RECEIVERS[0].name}, [17, 33]), ({"format": "clf", "receiver": "Small"}, [9, 17])):
         answer = as_("vera").post(f"/p/kilnlight/bakes/of/{shot.pk}/smallest/", {**WISH, **wish}, content_type="application/json", headers={"accept": "application/json"})
         lines = [json.loads(line) for line in b"".join(answer.streaming_content).splitlines()]
         rows = [line["row"] for line in lines if line.get("row")]
-        assert list(dict.fromkeys(row["size"] for row in rows)) == [17, 33, 65]
+        assert list(dict.fromkeys(row["size"] for row in rows)) == sizes
         assert ("shaper" in {row["mark"] for row in rows}) == ("format" in wish)
         assert [line["done"] for line in lines] == sorted(line["done"] for line in lines)
         end = lines[-1]
