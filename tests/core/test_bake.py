@@ -321,6 +321,8 @@ def test_a_step_no_table_can_carry_is_listed_with_its_cost(monkeypatch):
     assert left_out(without, frame) == []
     with pytest.raises(BadValue, match="No table can carry Saturation"):
         bake(order(33, path))
+    with pytest.raises(BadValue, match="No table can carry Saturation"):
+        solve(order(33, path))
     np.testing.assert_allclose(bake(without).table, bake(order(33)).table, atol=1e-6)
 
 

@@ -163,8 +163,8 @@ def _say(certificate: Certificate, stream: Any) -> None:
                      f"95 % {figures.p95:.3f}   99 % {figures.p99:.3f}   max {figures.maximum:.2f}\n")
     stream.write(f"  {'worst place hunted':20} {certificate.hunt_samples:7d} samples   {certificate.metric} {certificate.hunted.delta_e:.2f} at code "
                  + " ".join(f"{v:.4f}" for v in certificate.hunted.code) + "\n")
-    for reason in certificate.reasons:
-        stream.write(f"  {' '.join(filter(None, reason))}\n")
+    for reason in certificate.reasons_said:
+        stream.write(f"  {reason}\n")
 
 
 def _inspect(options: argparse.Namespace) -> int:

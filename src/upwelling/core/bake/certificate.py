@@ -161,6 +161,11 @@ class Certificate(_Report):
         return [("; ".join(whats) + ".", cause, change) for (cause, change), whats in together.items()]
 
     @property
+    def reasons_said(self) -> list[str]:
+        """Each reason as one line."""
+        return [" ".join(filter(None, reason)) for reason in self.reasons]
+
+    @property
     def said(self) -> str:
         """What kind of table was tested, in a few words."""
         order = self.bake_order

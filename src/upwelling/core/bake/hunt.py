@@ -14,7 +14,7 @@ from upwelling.core.bake.lut_box import LutBox
 from upwelling.core.bake.make import cube
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.samples import SEED
-from upwelling.core.bake.shaper import adapted_shaper, unshaped
+from upwelling.core.bake.shaper import shaper_for, unshaped
 from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.lut.process import TableNode
 
@@ -91,7 +91,7 @@ def wrong_points(order: BakeOrder, grid: Grid) -> tuple[int, Any, float]:
     """
     fitted = order.entries == "fitted" and grid.shape == (order.size,) * 3
     if fitted:
-        made = cube(order, adapted_shaper(order) if order.shaper != "none" else None, "").table.reshape(-1, 3).astype(np.float64)
+        made = cube(order, shaper_for(order), "").table.reshape(-1, 3).astype(np.float64)
     else:
         made = order.held(engine.run(engine.compile_operations(order.operations), grid.codes)).astype(np.float64)
     off = np.abs(made - grid.entries).max(axis=-1)

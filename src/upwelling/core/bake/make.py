@@ -10,9 +10,8 @@ from upwelling.core import engine
 from upwelling.core.bake.fit_entries import fitted_entries
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.order import BakeOrder
-from upwelling.core.bake.shaper import adapted_shaper, unshaped
+from upwelling.core.bake.shaper import shaper_for, unshaped
 from upwelling.core.engine.fold import folded
-from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut, Lut1D, Lut3D, ProcessList, lattice
 from upwelling.core.lut.process import HALFS, Node, RangeNode, TableNode
 
@@ -31,8 +30,7 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
     Samples come from the tile engine in float32, whose distance from the float64 path tests hold below 1e-4 of code; what is
     written is then tested against the float64 path. Raises BadValue while a step that no table can carry is not left out.
     """
-    if order.stuck:
-        raise BadValue(f"No table can carry {', '.join(step.shown_name for step in order.stuck)}. Leave that out, with a yes, or switch it off.")
+    order.check_carried()
     if order.format != "clf":
         made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
         progress(1.0, "Sampled")
@@ -44,7 +42,7 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
     elif order.dimensions == 1:
         listed = (TableNode(_curve(order, title)),)
     else:
-        shaper = adapted_shaper(order) if order.shaper == "adapted" else None
+        shaper = shaper_for(order)
         listed = cube_after(order, shaper, cube(order, shaper, title, progress)).nodes
     progress(1.0, "Sampled")
     return ProcessList(listed, title, comments(order), order.section.input_name(order.path), order.section.output_name(order.path),

@@ -117,6 +117,11 @@ class BakeOrder(BaseModel):
         steps = (*(self.kept_path.trim.steps if "trim" in self.section.stages else ()), *(self.kept_path.look.steps if "look" in self.section.stages else ()))
         return tuple(s for s in steps if not s.fits_in_lut and not s.changes_nothing and self.path.takes(s))
 
+    def check_carried(self) -> None:
+        """Raises BadValue while a step that no table can carry is not left out."""
+        if self.stuck:
+            raise BadValue(f"No table can carry {', '.join(step.shown_name for step in self.stuck)}. Leave that out, with a yes, or switch it off.")
+
     @property
     def can_fit(self) -> bool:
         """Whether its entries are sampled and could be fitted."""

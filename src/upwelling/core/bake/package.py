@@ -119,7 +119,7 @@ def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
         lines += [one.file, f"  for {one.receiver}: {one.certificate.said}, {order.receiver.interpolation} interpolation",
                   f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives {order.section.output_name(order.path)} code, {order.receiver.output_range} range",
                   f"  {one.certificate.verdict}: {one.certificate.metric} 99 % {one.certificate.overall.p99:.2f}, worst place {one.certificate.hunted.delta_e:.2f}",
-                  *(f"  ! {' '.join(filter(None, reason))}" for reason in one.certificate.reasons), ""]
+                  *(f"  ! {reason}" for reason in one.certificate.reasons_said), ""]
     problems = [one.problem for one in made if one.problem]
     if problems:
         lines += ["Not made:", *(f"  {text}" for text in problems), ""]

@@ -19,8 +19,10 @@ EVEN_SHARE = 0.3
 """Share of the grid that is spread evenly whatever the path does, so that no part of the domain starves. Our own choice."""
 
 
-def adapted_shaper(order: BakeOrder) -> Lut1D:
-    """The order's shaper: by its own density, or after the path's curvature."""
+def shaper_for(order: BakeOrder) -> Lut1D | None:
+    """The order's shaper, by its own density or after the path's curvature; None where it has none."""
+    if order.shaper == "none":
+        return None
     return shaper_of(order.density or curvature_density(order), bend_of(order), order.size)
 
 

@@ -101,8 +101,9 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
     """One candidate after the other: how far it is (0…1), what is under way, and the candidate when it is done.
 
     Entries are fitted (in grids that can be), and a shaper is searched for, where a grid does not hold without; a shaper found is tried again
-    at larger ones.
+    at larger ones. Raises BadValue as ``bake`` does.
     """
+    order.check_carried()
     trial = _Trial(order, frames, tolerances or Tolerances())
     sizes = order.receiver.sizes(order.format)
     density: tuple[float, ...] = ()

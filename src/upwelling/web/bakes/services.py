@@ -141,7 +141,7 @@ def perform_package(package_id: int) -> None:
             file=relative, sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
             contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "verdict": one.certificate.verdict if one.certificate else "",
                        "metric": one.certificate.metric if one.certificate else "", "p99": one.certificate.overall.p99 if one.certificate else None,
-                       "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": [" ".join(filter(None, reason)) for reason in one.certificate.reasons] if one.certificate else [],
+                       "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": one.certificate.reasons_said if one.certificate else [],
                        "said": one.certificate.said if one.certificate else ""} for one in done])
 
 
