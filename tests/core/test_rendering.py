@@ -12,7 +12,8 @@ from upwelling.core.operations import run_reference
 from upwelling.core.outputs import OUTPUTS, output
 from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.rendering import Rise
-from upwelling.core.rendering.fits.smooth import KNEE, soft_limit
+from upwelling.core.rendering.rise_operation import NEAREST, norm_of
+from upwelling.core.rendering.root_space import KNEE, soft_limit
 
 AP1 = primaries("AP1")
 TV = output("BT.709 BT.1886")
@@ -22,6 +23,8 @@ HUES = np.linspace(0, 2 * np.pi, 48, endpoint=False)
 _WHEEL = 0.5 + 0.5 * np.cos(HUES[:, None] - np.array([0, 2, 4]) * np.pi / 3)
 LIGHTS = np.concatenate([0.18 * (purity * _WHEEL + (1 - purity)) / (purity * _WHEEL + (1 - purity)).max(axis=1, keepdims=True)
                          for purity in (0.35, 0.7, 0.93)])
+_RNG = np.random.default_rng(6)
+RANDOM = np.exp2(_RNG.uniform(-9, 9, (60_000, 1))) * _RNG.random((60_000, 3))
 SWEEP = LIGHTS[None] * np.exp2(STOPS)[:, None, None]  # (stops, lights, 3)
 
 
@@ -58,14 +61,17 @@ def test_luminance_never_falls_along_any_hue(name):
 
 
 @pytest.mark.parametrize("name", OUTPUTS)
-def test_no_channel_is_clipped_below_the_peak(name):
-    out = render(SWEEP, output(name))
-    assert np.isfinite(out).all()
+def test_the_peak_is_never_passed_before_the_last_cut(name):
+    """What the ceiling leaves is within the peak before anything is cut off; at and above the scene peak all is at the display's peak."""
+    operation = Rise().made(AP1, output(name), "CAT02", True)
+    light = np.concatenate([SWEEP.reshape(-1, 3), RANDOM])
+    norm = norm_of(light)
+    d = operation.space.colour(light / norm[:, None])
+    k, level = operation.shown(norm, d)
+    assert (operation.space.light(k[:, None] * d) * level[:, None]).max() < 1 + 2 * NEAREST
+    out = operation.apply(light)
     assert out.min() >= 0
-    norm = np.sum(SWEEP**3, axis=-1) / np.sum(SWEEP**2, axis=-1)
-    below = norm < 64 * 0.98
-    assert out[below].max() < 1.0
-    np.testing.assert_allclose(out[norm > 64.01], 1.0, atol=1e-9)  # at and above the scene peak: the display's peak
+    np.testing.assert_allclose(out[norm > 64.01], 1.0, atol=1e-9)
 
 
 def test_neutrals_stay_neutral():
@@ -84,24 +90,57 @@ def _turn(a, b):
     return np.abs((a - b + 180) % 360 - 180)
 
 
-def test_hue_in_oklab_is_kept_over_a_bright_sweep():
-    """Between scene light and display light; where under 2 % of chroma is left, hue means nothing."""
-    scene = lms_to_oklab(SWEEP @ rgb_to_lms(AP1, "CAT02").T)
-    shown = lms_to_oklab(render(SWEEP) @ rgb_to_lms(TV.primaries, "CAT02").T)
-    seen = np.hypot(shown[..., 1], shown[..., 2]) > 0.02
-    assert seen.mean() > 0.5
-    assert _turn(_angle(scene[..., 1:]), _angle(shown[..., 1:]))[seen].max() < 1e-6
+OK_BOUND = {"BT.709 BT.1886": 7.5, "sRGB": 7.5, "P3-D65 gamma 2.6": 9.5, "Display P3": 9.5}
+"""Degrees in Oklab on SDR outputs; on HDR ones the two hues disagree on orange and ours follows ICtCp: 16.5."""
 
 
-def test_hue_in_ictcp_moves_little():
-    """A second witness that we did not design for: BT.2100 ICtCp at the display's light, each light against its own dim self."""
-    to_2020 = rgb_to_rgb(TV.primaries, primaries("BT.2020"), "CAT02")
-    ictcp = colour.RGB_to_ICtCp(np.maximum(render(SWEEP) @ to_2020.T, 0) * 100, method="ITU-R BT.2100-2 PQ")
-    angle, chroma = _angle(ictcp[..., 1:]), np.hypot(ictcp[..., 1], ictcp[..., 2])
-    reference = angle[np.searchsorted(STOPS, 0.0)]
-    inside = (chroma > 0.01) & (STOPS > -3)[:, None] & (STOPS < 5)[:, None]
-    assert inside.mean() > 0.3
-    assert _turn(angle, reference[None])[inside].max() < 3.0
+@pytest.mark.parametrize("name", OUTPUTS)
+def test_hue_within_the_gamut(name):
+    """Lights of the output's own gamut up to a purity of 97 %, over 13 stops: at most 3° in ICtCp, by colour-science, on every output.
+
+    Each is measured against its own light at the luminance shown, because ICtCp's hue angle turns with the level where the chromaticity stays.
+    """
+    target = output(name)
+    wheel = np.clip(0.5 + np.cos(HUES[:, None] - np.array([0, 2, 4]) * np.pi / 3), 0, 1)
+    wheel /= wheel.max(axis=1, keepdims=True)
+    own = np.concatenate([purity * wheel + 1 - purity for purity in (0.3, 0.6, 0.85, 0.97)])
+    light = own @ rgb_to_rgb(target.gamut, AP1, "CAT02").T
+    light = light / norm_of(light)[:, None] * 0.18 * np.exp2(np.linspace(-4, 9, 66))[:, None, None]
+    shown = render(light, target)
+    to_2020, weights = rgb_to_rgb(target.gamut, primaries("BT.2020"), "CAT02"), rgb_to_xyz(target.gamut)[1]
+    nits = target.nits(shown)
+    same = own * ((nits @ weights) / (own @ weights))[..., None]
+    seen, meant = (colour.RGB_to_ICtCp(np.maximum(rgb @ to_2020.T, 0), L_p=10000, method="ITU-R BT.2100-2 PQ") for rgb in (nits, same))
+    turn = np.where(np.hypot(seen[..., 1], seen[..., 2]) > 0.01, _turn(_angle(seen[..., 1:]), _angle(meant[..., 1:])), 0.0)
+    assert turn.max() < 3.0
+    scene, out = lms_to_oklab(own @ rgb_to_lms(target.gamut, "CAT02").T), lms_to_oklab(shown @ rgb_to_lms(target.gamut, "CAT02").T)
+    turn = np.where(np.hypot(out[..., 1], out[..., 2]) > 0.02, _turn(_angle(scene[..., 1:]), _angle(out[..., 1:])), 0.0)
+    assert turn.max() < OK_BOUND.get(name, 16.5)
+
+
+def test_chroma_that_primaries_keep():
+    """Chroma over lightness in Oklab of primaries and secondaries at 97 %, shown at mid level, over that of the light: blue was to keep 85 %."""
+    least = {"red": 0.92, "yellow": 0.97, "green": 0.91, "cyan": 0.95, "blue": 0.86, "magenta": 0.96}
+    own = 0.97 * np.array([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 1, 1], [0, 0, 1], [1, 0, 1]]) + 0.03
+    for target in (TV, output("Display P3"), output("BT.2100 PQ 1000")):
+        light = own @ rgb_to_rgb(target.gamut, AP1, "CAT02").T
+        shown = render(0.18 * light / norm_of(light)[:, None], target)
+        before, after = (lms_to_oklab(rgb @ rgb_to_lms(target.gamut, "CAT02").T) for rgb in (own, shown))
+        kept = (np.hypot(after[:, 1], after[:, 2]) / after[:, 0]) / (np.hypot(before[:, 1], before[:, 2]) / before[:, 0])
+        assert (kept > np.array(list(least.values()))).all(), dict(zip(least, np.round(kept, 3), strict=True))
+
+
+def test_dark_end_of_hdr():
+    """Black is black, the curve rises to it straight in PQ code, and next to nothing changes from −4 stops up."""
+    curve = Rise().curve(output("BT.2100 PQ 1000"))
+    light = np.linspace(0, 0.18 * 2.0**-6, 200)[1:]
+    code = colour.models.eotf_inverse_ST2084(1000 * np.exp2(curve.log2_display(np.log2(light / 0.18))))
+    assert code[0] < 0.002
+    assert np.abs(np.diff(code, n=2)).max() < 3e-5  # 0.03 code of 10 bit from cell to cell of a 200-point table
+    assert render([0.0] * 3, output("BT.2100 PQ 1000")).max() < 1e-12
+    plain = Rise().curve(TV).log2_display(np.linspace(-4, 0, 9)) - Rise().curve(TV).log2_display(0.0)
+    ours = curve.log2_display(np.linspace(-4, 0, 9)) - curve.log2_display(0.0)
+    assert np.abs(plain - ours).max() < 0.14
 
 
 @given(st.lists(st.floats(-2, 100), min_size=3, max_size=3))

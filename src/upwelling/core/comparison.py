@@ -66,7 +66,7 @@ def render(method: ToneMap, scene: Float32, working: Primaries, target: Output, 
     """Runs a rendering in the engine; raises BadValue when its settings cannot meet."""
     tone = method.tone(working, target, adaptation)
     before = _run(tone, scene)
-    light = _run((method.fit.operation(target.gamut, adaptation),), before)
+    light = _run(method.operations(working, target, adaptation), scene)
     return Rendered(before, light, _run(target.encode_operations(), light))
 
 

@@ -43,7 +43,7 @@ from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.steps import AnyStep
 
 RECIPE_VERSION = 1
-ARITHMETIC = 2
+ARITHMETIC = 3
 """Raised whenever the same recipe would give other numbers; part of every fingerprint."""
 STAGES = ("camera", "input", "trim", "look", "rendering", "display")
 StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]

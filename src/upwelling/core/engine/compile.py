@@ -22,7 +22,6 @@ from upwelling.core.engine import tile
 from upwelling.core.engine.fold import folded
 from upwelling.core.engine.scale_kernel import CELLS_A_STOP
 from upwelling.core.lut import Domain, Interpolation, Lut, Lut1D
-from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.operations import (
     Affine,
     ApplyLut,
@@ -45,7 +44,9 @@ from upwelling.core.rendering.bt2446_a import MethodA
 from upwelling.core.rendering.fits.distance import POWER, SCALES, THRESHOLDS, DistanceOperation
 from upwelling.core.rendering.fits.smooth import SmoothOperation
 from upwelling.core.rendering.limit import Limit
-from upwelling.core.rendering.rise import RiseOperation, RiseTone
+from upwelling.core.rendering.rise_operation import RiseOperation
+from upwelling.core.rendering.root_space import RootSpace
+from upwelling.core.rendering.tone_curve import LOWEST_STOP, ToneCurve
 from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST, ToneScale
 from upwelling.core.spline import Spline
 
@@ -128,15 +129,8 @@ _ENCODERS: dict[type, Callable[[Any, float], Packed]] = {
 }
 
 
-def _rise_row(op: RiseTone) -> list[float]:
-    c = op.curve
-    return [c.contrast, c.toe, c.shoulder, c.peak_stops, c.mid_log2, c.power, 1 / (c.peak_stops - c.shoulder),
-            op.ease_start, 1 / (c.peak_stops - op.ease_start), op.desaturation,
-            *op.to_lms.ravel(), *ROOT_TO_LAB.ravel(), *LAB_TO_ROOT[:, 1:].ravel(), *op.lms_to_rgb.ravel()]
-
-
-def _fit_row(op: SmoothOperation) -> list[float]:
-    return [*(0.0,) * 10, *op.to_lms.ravel(), *ROOT_TO_LAB.ravel(), *LAB_TO_ROOT[:, 1:].ravel(), *op.lms_to_rgb.ravel()]
+def _space_row(space: RootSpace) -> list[float]:
+    return [*space.to_cones.ravel(), *space.to_light.ravel(), float(space.log2_q), space.graze]
 
 
 class Tables:
@@ -232,12 +226,29 @@ def _pack_scale(op: ToneScale, tables: Tables) -> Packed:
     return tile.TONE_SCALE, [float(PRESERVED.index(op.preserve)), *op.luminance, op.ceiling, op.saturation, tables.add(_gain_table(op))]
 
 
+@lru_cache(maxsize=64)
+def _curve_table(curve: ToneCurve) -> Any:
+    cells = _curve_cells(curve)
+    values = np.exp2(curve.log2_display(np.linspace(LOWEST_STOP, curve.peak_stops, cells + 1)))
+    return np.append(values, values[-1]).astype(np.float32)
+
+
+def _curve_cells(curve: ToneCurve) -> int:
+    return int((curve.peak_stops - LOWEST_STOP) * CELLS_A_STOP)
+
+
+def _pack_rise(op: RiseOperation, tables: Tables) -> Packed:
+    curve, cells = op.curve, _curve_cells(op.curve)
+    return tile.RISE, [*_space_row(op.space), tables.add(_curve_table(curve)), LOWEST_STOP, cells / (curve.peak_stops - LOWEST_STOP), float(cells),
+                       1 / curve.contrast, op.ease_start, 1 / (curve.peak_stops - op.ease_start), op.desaturation, float(op.fitted)]
+
+
 def _pack_method_a(op: MethodA, tables: Tables) -> Packed:
     return tile.METHOD_A, [tables.add(_luma_table(op)), float(CODE_CELLS)]
 
 
 _WITH_TABLES: dict[type, Callable[[Any, Tables], Packed]] = {
-    ToneScale: _pack_scale, MethodA: _pack_method_a,
+    RiseOperation: _pack_rise, ToneScale: _pack_scale, MethodA: _pack_method_a,
     ChannelCurves: _pack_curves, BandGain: _pack_gain, Select: _pack_select, ColourShift: _pack_shift,
 }
 _PACKERS: dict[type, Callable[[Any], Packed]] = {
@@ -247,9 +258,7 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Encode: lambda op: _ENCODERS[type(op.curve)](op.curve, op.scale),
     SlopeOffsetPower: lambda op: (tile.SOP, [*op.slope, *op.offset, *op.power, float(op.clamp)]),
     Saturate: lambda op: (tile.SATURATE, [op.amount, *((0.0, 1.0) if op.clamp else (-_LIMIT, _LIMIT))]),
-    RiseOperation: lambda op: (tile.RISE, _rise_row(op.tone)),
-    RiseTone: lambda op: (tile.RISE_TONE, _rise_row(op)),
-    SmoothOperation: lambda op: (tile.SMOOTH_FIT, _fit_row(op)),
+    SmoothOperation: lambda op: (tile.SMOOTH_FIT, [*_space_row(op.space), *op.luminance]),
     DistanceOperation: lambda op: (tile.DISTANCE_FIT, [*THRESHOLDS, *SCALES, POWER, 1 / POWER]),
     Limit: lambda op: (tile.LIMIT, [op.low, op.high]),
     Hold: lambda op: (tile.HOLD, [float(op.slot)]),

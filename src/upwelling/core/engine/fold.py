@@ -8,8 +8,6 @@ import numpy as np
 
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation
-from upwelling.core.rendering.fits.smooth import SmoothOperation
-from upwelling.core.rendering.rise import RiseOperation, RiseTone
 
 
 def folded(operations: Sequence[Operation]) -> list[Operation]:
@@ -34,9 +32,6 @@ def _joined(first: Operation, then: Operation) -> Operation | None:
         return Affine(1.0) if same else None
     if isinstance(first, Affine) and isinstance(then, Affine):
         return Affine(first.gain * then.gain, first.offset * then.gain + then.offset)
-    if isinstance(first, RiseTone) and isinstance(then, SmoothOperation):
-        same = (first.target, first.adaptation) == (then.gamut, then.adaptation)
-        return RiseOperation(first, then) if same else None
     before, after = _as_matrix(first), _as_matrix(then)
     return Matrix.of(after @ before) if before is not None and after is not None else None
 

@@ -11,8 +11,8 @@ import numpy as np
 from numba import prange
 
 from upwelling.core.engine.colour_kernel import band_gain_tile, curves_tile, select_tile, shift_tile
+from upwelling.core.engine.rise_kernel import rise_tile, smooth_tile
 from upwelling.core.engine.scale_kernel import distance_tile, limit_tile, method_a_tile, scale_tile
-from upwelling.core.engine.tone_kernel import fit_tail, lab_back, lab_front, rise_front
 from upwelling.core.fastmath import exp2_fast, log2_fast, power_fast, signed_power_fast
 from upwelling.core.kernels import inline, parallel
 
@@ -22,7 +22,7 @@ ROW = 48
 (AFFINE, MATRIX, LOG_DECODE, LOG_ENCODE, SEGMENT_DECODE, SEGMENT_ENCODE, POWER, PURE_LOG_DECODE, PURE_LOG_ENCODE,
  PQ_DECODE, PQ_ENCODE, HLG_DECODE, HLG_ENCODE, SOP, SATURATE, RISE, HOLD, BLEND, MIRROR_DECODE, MIRROR_ENCODE,
  POWER_TOE_DECODE, POWER_TOE_ENCODE, LUMINANCE_POWER, HIGHLIGHTS, CHANNEL_CURVES, BAND_GAIN, SELECT, SHOW_SELECTION, COLOUR_SHIFT,
- TAP, LIMIT, TONE_SCALE, METHOD_A, RISE_TONE, SMOOTH_FIT, DISTANCE_FIT) = range(36)
+ TAP, LIMIT, TONE_SCALE, METHOD_A, SMOOTH_FIT, DISTANCE_FIT) = range(35)
 
 F = np.float32
 ZERO, HALF, ONE, THIRD, TWELFTH = F(0), F(0.5), F(1), F(1 / 3), F(1 / 12)
@@ -99,7 +99,6 @@ def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, taps: Any, target
         held = np.zeros((6, TILE), np.float32)
         weight = np.zeros(TILE, np.float32)
         scratch = np.zeros((20, TILE), np.float32)
-        where = np.zeros(TILE, np.int32)
         flat = buffer.reshape(3 * TILE)
         held_flat = held.reshape(6 * TILE)
         R, G, B = buffer[0], buffer[1], buffer[2]
@@ -208,8 +207,7 @@ def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, taps: Any, target
                         G[i] = min(max(y + amount * (g - y), low), high)
                         B[i] = min(max(y + amount * (b - y), low), high)
                 elif code == 15:
-                    rise_front(R, G, B, scratch, p, n)
-                    fit_tail(R, G, B, scratch, where, p, n)
+                    rise_tile(R, G, B, scratch, p, tables, n)
                 elif code == 16:
                     slot = held_flat[np.int64(p[0]) * 3 * TILE:]
                     for i in range(3 * TILE):
@@ -252,12 +250,8 @@ def run_tiles(source: Any, codes: Any, rows: Any, tables: Any, taps: Any, target
                 elif code == 32:
                     method_a_tile(R, G, B, scratch, p, tables, n)
                 elif code == 33:
-                    rise_front(R, G, B, scratch, p, n)
-                    lab_back(R, G, B, scratch, p, n)
+                    smooth_tile(R, G, B, scratch, p, n)
                 elif code == 34:
-                    lab_front(R, G, B, scratch, p, n)
-                    fit_tail(R, G, B, scratch, where, p, n)
-                elif code == 35:
                     distance_tile(R, G, B, p, n)
                 elif code == 18:
                     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]

@@ -45,7 +45,7 @@ class ToneMap(BaseModel):
 
     def operations(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
         """The whole rendering: relative display light, 0…1 in each channel. Raises BadValue when settings cannot meet."""
-        return (*self.tone(working, target, adaptation), self.fit.operation(target.gamut, adaptation))
+        return (*self.tone(working, target, adaptation), self.fit.operation(target, adaptation))
 
     def peak_stops(self, target: Output) -> float:
         """Stops above mid grey from which a neutral is shown at the display's peak, or as bright as it gets."""

@@ -17,7 +17,7 @@ from upwelling.core.rendering.bt2446_a import MethodA
 from upwelling.core.rendering.fits.distance import DistanceOperation
 from upwelling.core.rendering.fits.smooth import SmoothOperation
 from upwelling.core.rendering.limit import Limit
-from upwelling.core.rendering.rise import RiseTone
+from upwelling.core.rendering.rise_operation import RiseOperation
 from upwelling.core.rendering.tone_scale import ToneScale
 
 
@@ -37,7 +37,7 @@ _UNDO: dict[type, Callable[[Any, Float64], Float64]] = {
     Limit: lambda op, rgb: rgb,
     ToneScale: lambda op, rgb: op.undo(rgb),
     MethodA: lambda op, rgb: op.undo(rgb),
-    RiseTone: lambda op, rgb: op.undo(rgb),
+    RiseOperation: lambda op, rgb: op.undo(rgb),
     SmoothOperation: lambda op, rgb: op.undo(rgb),
     DistanceOperation: lambda op, rgb: op.restored(rgb),
 }

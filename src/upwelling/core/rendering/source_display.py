@@ -13,6 +13,7 @@ from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.operations import LuminancePower, Matrix, Operation
 from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
 from upwelling.core.rendering.limit import Limit
+from upwelling.core.rendering.tone_curve import BRIGHTEST
 from upwelling.core.steps.base import parameter
 
 SYSTEM_GAMMA = 1.2
@@ -32,8 +33,12 @@ def source_white() -> Any:
 
 
 def source_operations(working: Primaries, adaptation: Adaptation, peak: float, white: float) -> tuple[Operation, ...]:
-    """Scene-linear working light to the source display's light, BT.2020, relative to its peak."""
-    return (Matrix.of(rgb_to_rgb(working, BT2020, adaptation)), LuminancePower(LUMINANCE, SYSTEM_GAMMA - 1, white / peak), Limit(0.0, 1.0))
+    """Scene-linear working light to the source display's light, BT.2020, relative to its peak.
+
+    Channels below 0 are cut off before the OOTF too, as a signal has none: where they bring luminance to 0, its power would make colours jump.
+    """
+    return (Matrix.of(rgb_to_rgb(working, BT2020, adaptation)), Limit(0.0, BRIGHTEST), LuminancePower(LUMINANCE, SYSTEM_GAMMA - 1, white / peak),
+            Limit(0.0, 1.0))
 
 
 def scene_of(relative: float, peak: float, white: float) -> float:

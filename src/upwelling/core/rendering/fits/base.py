@@ -7,7 +7,8 @@ from typing import ClassVar
 from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.operations import Operation
-from upwelling.core.primaries import Adaptation, Primaries
+from upwelling.core.outputs import Output
+from upwelling.core.primaries import Adaptation
 
 
 class GamutFit(BaseModel):
@@ -20,6 +21,6 @@ class GamutFit(BaseModel):
 
     kind: str = ""
 
-    def operation(self, gamut: Primaries, adaptation: Adaptation) -> Operation:
-        """The fit for one gamut."""
+    def operation(self, target: Output, adaptation: Adaptation) -> Operation:
+        """The fit for one output's gamut."""
         raise NotImplementedError

@@ -12,7 +12,8 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.primaries import Adaptation, Primaries
+from upwelling.core.outputs import Output
+from upwelling.core.primaries import Adaptation
 from upwelling.core.rendering.fits.base import GamutFit
 
 # Academy TB-2021-001 / LMT.Academy.ReferenceGamutCompress: limits and thresholds of cyan, magenta, yellow, and the power (from memory).
@@ -38,7 +39,7 @@ class DistanceFit(GamutFit):
 
     kind: Literal["distance"] = "distance"
 
-    def operation(self, gamut: Primaries, adaptation: Adaptation) -> DistanceOperation:
+    def operation(self, target: Output, adaptation: Adaptation) -> DistanceOperation:
         return DistanceOperation()
 
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from upwelling.core.primaries import Adaptation, Primaries
+from upwelling.core.outputs import Output
+from upwelling.core.primaries import Adaptation
 from upwelling.core.rendering.fits.base import GamutFit
 from upwelling.core.rendering.limit import Limit
 
@@ -18,5 +19,5 @@ class HardClip(GamutFit):
 
     kind: Literal["hard"] = "hard"
 
-    def operation(self, gamut: Primaries, adaptation: Adaptation) -> Limit:
+    def operation(self, target: Output, adaptation: Adaptation) -> Limit:
         return Limit(0.0, 1.0)
