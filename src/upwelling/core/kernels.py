@@ -18,7 +18,7 @@ from typing import Any
 
 import numba
 
-_SOURCES = ("kernels.py", "engine/colour_kernel.py", "fastmath.py", "engine/rise_kernel.py", "engine/scale_kernel.py", "engine/tile.py", "lut/kernels.py",
+_SOURCES = ("kernels.py", "bake/fit_kernel.py", "engine/colour_kernel.py", "fastmath.py", "engine/rise_kernel.py", "engine/scale_kernel.py", "engine/tile.py", "lut/kernels.py",
             "lut/simd.py", "lut/text_kernel.py", "media/ycbcr_kernel.py", "raw/demosaic_kernel.py", "scopes_kernel.py", "simulate/tracer.py")
 KERNEL_LOCK = threading.RLock()
 

@@ -49,6 +49,8 @@ class NeutralFigures(_Report):
     drift: float
     falls: tuple[int, int, int]
     deepest_fall: float
+    fall_delta_e: float = 0.0
+    """ΔE between the two neighbouring greys of the deepest fall; 0 in certificates from before it was measured."""
 
 
 class GridFigures(_Report):

@@ -15,7 +15,7 @@ from upwelling.core.bake.make import Progress, cube, cube_after, no_report
 from upwelling.core.bake.order import FITTED_UP_TO, BakeOrder, Entries, Shaper
 from upwelling.core.bake.samples import FRAME_SET, SEED, FrameSample, sample_sets
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
-from upwelling.core.bake.tolerances import Tolerances
+from upwelling.core.bake.tolerances import Tolerances, tolerances_for
 from upwelling.core.lut import Lut1D
 
 Places = NDArray[np.intp]
@@ -104,7 +104,7 @@ def tries(order: BakeOrder, *, frames: Sequence[FrameSample] = (), tolerances: T
     at larger ones. Raises BadValue as ``bake`` does.
     """
     order.check_carried()
-    trial = _Trial(order, frames, tolerances or Tolerances())
+    trial = _Trial(order, frames, tolerances or tolerances_for(order.judge.target.is_hdr))
     sizes = order.receiver.sizes(order.format)
     density: tuple[float, ...] = ()
     for index, size in enumerate(sizes):

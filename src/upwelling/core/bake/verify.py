@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.bake.causes import loss, mistake
+from upwelling.core.bake.causes import loss, mistake_in_formulas, mistake_in_grid
 from upwelling.core.bake.certificate import (
     FAILS,
     HOLDS,
@@ -33,13 +33,17 @@ from upwelling.core.bake.lut_box import LutBox, rounded
 from upwelling.core.bake.make import Progress, no_report
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.samples import FRAME_SET, FrameSample, sample_sets
-from upwelling.core.bake.tolerances import Tolerances
+from upwelling.core.bake.tolerances import Tolerances, formula_tolerances, tolerances_for
 
 GRID_LIMIT = 0.05
 """ΔE at a grid point beyond which, with many of them, the table was made from something else or has too few digits."""
 FEW = 0.02
 EVERYWHERE = ("The median of all samples", "99 % of all samples", "The worst place found")
 """Findings that say nothing of the production's own frames or of neutral."""
+FALL_LIMIT = 0.05
+"""ΔE between neighbouring greys of which one channel falls: less is not a fold but rounding on the flat top of the curve."""
+DECIMALS = 2
+"""With which figures of ΔE are printed."""
 FALL = 2e-6
 """A fall counts when it is more than the rounding of a seven-decimal table; integer outputs may fall by no code at all."""
 
@@ -48,11 +52,14 @@ def verify(lut_path: str | os.PathLike[str], order: BakeOrder, *, frames: Sequen
            progress: Progress = no_report) -> Certificate:
     """Tests the file against the order's exact function; raises BadLut when the receiver would not take it.
 
-    Both sides get the same codes, at the receiver's depth, and ΔE is between the two lights on the output's display.
+    Both sides get the same codes, at the receiver's depth, and ΔE is between the two lights on the output's display. A file of formulas has no
+    grid to excuse it: its limits are those of ``formula_tolerances`` with what rounding at the output costs, where they are tighter.
     """
-    place, limits = FilePath(lut_path), tolerances or Tolerances()
+    place, limits = FilePath(lut_path), tolerances or tolerances_for(order.judge.target.is_hdr)
     box = LutBox.load(order.receiver, place)
     sets = sample_sets(order, frames)
+    grid = grid_of(box)
+    coarse: dict[str, Float64] = {}
     errors: dict[str, Float64] = {}
     found: list[Worst] = []
     worst_of: dict[str, Found] = {}
@@ -65,6 +72,8 @@ def verify(lut_path: str | os.PathLike[str], order: BakeOrder, *, frames: Sequen
         seen_right, seen_baked = order.judge.seen(right), order.judge.seen(baked)
         apart = order.judge.apart(seen_right, seen_baked)
         errors[name] = apart
+        if grid is None:
+            coarse[name] = order.judge.apart(seen_right, order.judge.seen(rounded(right, order.receiver.output_depth)))
         worst_of[name] = Found(codes, right, baked, apart).best(32)
         found += _places(worst_of[name].best(3), name)
         if name == "stratified":
@@ -77,7 +86,8 @@ def verify(lut_path: str | os.PathLike[str], order: BakeOrder, *, frames: Sequen
     for name in list(sets)[1:]:
         gathered = gathered.with_(worst_of[name])
     progress(0.72, "Looking for the worst place")
-    grid = grid_of(box)
+    if grid is None:
+        limits = limits.within(formula_tolerances(order.judge.target.is_hdr).with_rounding(_worst_rounding(coarse)))
     wrong, at, at_grid = wrong_points(order, grid) if grid is not None else (0, (), 0.0)
     hunted, looked = hunt(order, box, grid, gathered)
     found += _places(hunted.best(3), "hunted")
@@ -97,6 +107,15 @@ def verify(lut_path: str | os.PathLike[str], order: BakeOrder, *, frames: Sequen
         frames=tuple(TestedFrame(name=f.name, count=len(f.codes), outside=f.outside) for f in frames),
         tolerances=limits, verdict=_verdict(findings, bool(frames)), findings=tuple(findings),
     )
+
+
+def _worst_rounding(coarse: dict[str, Float64]) -> dict[str, float]:
+    """What rounding the exact output costs, as each limit counts it."""
+    everything = np.concatenate(list(coarse.values()))
+    pictures = [found for name, found in coarse.items() if name.startswith(FRAME_SET)]
+    return {"neutral_max": float(coarse["neutral axis"].max()), "picture_p99": max((float(np.percentile(found, 99)) for found in pictures), default=0.0),
+            "picture_max": max((float(found.max()) for found in pictures), default=0.0), "anywhere_median": float(np.median(everything)),
+            "anywhere_p99": float(np.percentile(everything, 99)), "anywhere_max": float(everything.max())}
 
 
 def _triple(values: Any) -> tuple[float, float, float]:
@@ -119,9 +138,12 @@ def _neutral(order: BakeOrder, codes: Any, baked: Any, right: Any, errors: Any, 
     falls = (steps < -FALL) & (np.diff(right, axis=0) >= -FALL)
     every = slice(None, None, max(1, len(codes) // 256))
     counts = falls.sum(axis=0)
+    deepest = int(np.where(falls, -steps, 0.0).max(axis=-1).argmax())
+    around = order.judge.seen(baked[deepest:deepest + 2])
     return NeutralFigures(
         codes=tuple(round(float(v), 5) for v in codes[every, 0]), delta_e=tuple(round(float(v), 5) for v in errors[every]),
         drift=drift, falls=(int(counts[0]), int(counts[1]), int(counts[2])), deepest_fall=float(-min(steps[falls].min(initial=0.0), 0.0)),
+        fall_delta_e=float(order.judge.apart(around[:1], around[1:])[0]) if falls.any() else 0.0,
     )
 
 
@@ -170,17 +192,18 @@ def _findings(order: BakeOrder, box: LutBox, grid: Grid | None, gridded: GridFig
             cause = f"{gridded.wrong} of {gridded.points:,} grid points are not what the path says, the worst at index {place} (red, green, blue).".replace(",", " ", 1)
             change = "The file was damaged or edited after baking: bake it again."
         else:
-            cause = mistake(order, grid)
+            cause = mistake_in_grid(order, grid)
             if not cause:
                 cause = f"{100 * gridded.wrong / gridded.points:.0f} % of the grid points are not what the path says: the table was made from another path, or has too few digits."
                 change = "Check the encoding, output and recipe, or bake it again."
-        findings.append(Finding(what="At the table's own grid points", value=gridded.worst_delta_e, limit=GRID_LIMIT, cause=cause, change=change))
-    if any(neutral.falls) and neutral.deepest_fall > 1.5 / (2 ** (order.receiver.output_depth or 20) - 1):
+        if passes(gridded.worst_delta_e, GRID_LIMIT):
+            findings.append(Finding(what="At the table's own grid points", value=gridded.worst_delta_e, limit=GRID_LIMIT, cause=cause, change=change))
+    if passes(neutral.fall_delta_e, FALL_LIMIT) and neutral.deepest_fall > 1.5 / (2 ** (order.receiver.output_depth or 20) - 1):
         folded = (cause or "The table folds tones over.", change or "Bake it again from the path.")
         if not cause and order.receiver.interpolation == "trilinear":
             folded = ("Trilinear interpolation mixes the colours beside neutral into greys, so that they ripple from grid point to grid point.",
                       ("Fit the entries to the interpolation, use" if order.can_fit else "Use") + " tetrahedral interpolation, if the receiver has it, or a larger grid.")
-        findings.append(Finding(what="A channel falls while grey rises", value=figures["neutral axis"].maximum, limit=limits.neutral_max,
+        findings.append(Finding(what="A channel falls while grey rises", value=neutral.fall_delta_e, limit=FALL_LIMIT,
                                 cause=folded[0], change=folded[1]))
     tests = [(figures["neutral axis"].maximum, limits.neutral_max, "The worst error on the neutral axis", "neutral axis")]
     for name, figure in figures.items():
@@ -188,11 +211,18 @@ def _findings(order: BakeOrder, box: LutBox, grid: Grid | None, gridded: GridFig
             tests += [(figure.p99, limits.picture_p99, f"99 % of {name}", name), (figure.maximum, limits.picture_max, f"The worst of {name}", name)]
     tests += [(everything.median, limits.anywhere_median, EVERYWHERE[0], "all"), (everything.p99, limits.anywhere_p99, EVERYWHERE[1], "all"),
               (float(worst_of["hunted"].delta_e.max()), limits.anywhere_max, EVERYWHERE[2], "hunted")]
+    if grid is None and any(passes(value, limit) for value, limit, *_ in tests):
+        cause = mistake_in_formulas(order, box)
     for value, limit, what, where in tests:
-        if value > limit:
-            why = (cause, change) if cause else loss(order, box, worst_of[where])
+        if passes(value, limit):
+            why = (cause, change) if cause else loss(order, box, worst_of[where], grid is not None)
             findings.append(Finding(what=what, value=value, limit=limit, cause=why[0], change=why[1]))
     return findings
+
+
+def passes(value: float, limit: float) -> bool:
+    """Whether a figure, as it is printed, is above its limit."""
+    return round(value, DECIMALS) > limit
 
 
 def _verdict(findings: Sequence[Finding], with_frames: bool) -> Any:

@@ -16,7 +16,7 @@ from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
 from upwelling.core.rendering.rise_operation import CEILING_WIDTH, EASE, FARTHEST_MISS, MARGIN, NEAREST, ROOM, TANGENT_WIDTH
-from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, GRAZE_OVER, GRAZE_WIDTH, KNEE, LIGHT_FLOOR
+from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, LIGHT_FLOOR
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
 
 F = np.float32
@@ -25,7 +25,6 @@ LOG_GREY, LOW, BRIGHTEST_F, LEAST = F(np.log2(MID_GREY)), F(LOWEST_STOP), F(BRIG
 DARKEST = F(MID_GREY * 2.0**LOWEST_STOP)
 CONE_FLOOR_F, LIGHT_FLOOR_F, LEVEL_FLOOR_F = F(CONE_FLOOR), F(LIGHT_FLOOR), F(LEVEL_FLOOR)
 KNEE_F, CEILING_KNEE_F, FAR_F = F(KNEE), F(CEILING_KNEE), F(FAR)
-INV_GRAZE, GRAZE_WIDE, GRAZE_ROOT = F(1 / GRAZE_OVER), F(GRAZE_WIDTH), F(GRAZE_WIDTH**0.5)
 CEILING_WIDE, CEILING_ROOT, TANGENT_WIDE, BEND_2 = F(CEILING_WIDTH), F(CEILING_WIDTH**0.5), F(TANGENT_WIDTH), F(2.5)
 MARGIN_F, ROOM_F = F(MARGIN), F(ROOM)
 LEAST_LOG2_Q = 3
@@ -126,32 +125,17 @@ def light_of(X: Any, Y: Any, Z: Any, K: Any, R: Any, G: Any, B: Any, p: Any, log
         B[i] = m6 * x + m7 * y + m8 * z
 
 
-@inline
-def channel_reach(tangent: Any, chord: Any, graze: Any) -> Any:
-    """RootSpace.reach of one channel before the norm."""
-    root = root32((tangent + TWO) * (tangent + TWO) - FOUR * (chord + ONE), GRAZE_WIDE, GRAZE_ROOT)
-    t = min(max((-ONE - chord) * INV_GRAZE, ZERO), ONE)
-    share = graze * t * t * (THREE - TWO * t)
-    return max(share * (root - tangent) * HALF - (ONE - share) * chord, ZERO)
-
-
 @called
 def reaches(X: Any, Y: Any, Z: Any, TR: Any, TG: Any, TB: Any, CR: Any, CG: Any, CB: Any, T: Any, p: Any, n: Any) -> None:
     """Of d in X, Y, Z and g(1) in CR, CG, CB: tangents in TR, TG, TB, chords in CR, CG, CB, and the colour's reach in T."""
     m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
-    q, graze = exp2_fast(p[18]), p[19]
-    below = ZERO
+    q = exp2_fast(p[18])
     for i in range(n):
         x, y, z = q * X[i], q * Y[i], q * Z[i]
         TR[i], TG[i], TB[i] = m0 * x + m1 * y + m2 * z, m3 * x + m4 * y + m5 * z, m6 * x + m7 * y + m8 * z
-        below += max(-CR[i], ZERO) + max(-CG[i], ZERO) + max(-CB[i], ZERO)
         CR[i], CG[i], CB[i] = CR[i] - ONE, CG[i] - ONE, CB[i] - ONE
-    if graze > ZERO and below > ZERO:
-        for i in range(n):
-            T[i] = norm_8(channel_reach(TR[i], CR[i], graze), channel_reach(TG[i], CG[i], graze), channel_reach(TB[i], CB[i], graze))
-    else:  # where no channel lies below 0 the parabola has no share
-        for i in range(n):
-            T[i] = norm_8(max(-CR[i], ZERO), max(-CG[i], ZERO), max(-CB[i], ZERO))
+    for i in range(n):
+        T[i] = norm_8(max(-CR[i], ZERO), max(-CG[i], ZERO), max(-CB[i], ZERO))
 
 
 @inline
@@ -167,13 +151,13 @@ def ceiling_reach(tangent: Any, chord: Any, near: Any, k: Any) -> Any:
 def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
     """RiseOperation on n pixels; S is scratch (20, tile).
 
-    p: matrix to cones, matrix from cones, log2 q, graze, table start, low, inverse cell, cells, 1/contrast, ease start, 1/(peak − ease
+    p: matrix to cones, matrix from cones, log2 q, table start, low, inverse cell, cells, 1/contrast, ease start, 1/(peak − ease
     start), desaturation, fitted.
     """
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     log2_q = np.int32(p[18])
-    start, low, inv, cells = np.int32(p[20]), p[21], p[22], p[23]
-    inv_contrast, ease0, inv_ease, amount, fitted = p[24], p[25], p[26], p[27], p[28] > ZERO
+    start, low, inv, cells = np.int32(p[19]), p[20], p[21], p[22]
+    inv_contrast, ease0, inv_ease, amount, fitted = p[23], p[24], p[25], p[26], p[27] > ZERO
     X, Y, Z, N, P, FIRST, K, T = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7]
     TR, TG, TB, CR, CG, CB = S[8], S[9], S[10], S[11], S[12], S[13]
     for i in range(n):
@@ -239,9 +223,9 @@ def finish(R: Any, G: Any, B: Any, T: Any, fitted: Any, n: Any) -> None:
 
 @called
 def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
-    """SmoothOperation on n pixels; p: matrix to cones, matrix from cones, log2 q, graze, luminance weights."""
+    """SmoothOperation on n pixels; p: matrix to cones, matrix from cones, log2 q, luminance weights."""
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
-    log2_q, wr, wg, wb = np.int32(p[18]), p[20], p[21], p[22]
+    log2_q, wr, wg, wb = np.int32(p[18]), p[19], p[20], p[21]
     X, Y, Z, K, T, D = S[0], S[1], S[2], S[3], S[4], S[5]
     TR, TG, TB, CR, CG, CB = S[8], S[9], S[10], S[11], S[12], S[13]
     for i in range(n):

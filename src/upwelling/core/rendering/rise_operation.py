@@ -9,8 +9,8 @@ Scene light's norm Σc³/Σc² of the positive channels is the level; d is its c
 3. Towards white: k₂ = 1 − D·((1 − w)·T^EASE + w·v), v = u³(4 − 3u), u from the ease start to the scene peak in stops of the norm,
    D the desaturation: near-neutrals lose their colour with the level, so that tables keep neutral smooth, pure ones late, with the stops.
    A shrinks with it to A₂ = 1 + (A − 1)·k₂, so that white is white.
-4. Ceiling: T·g(k)/A₂ ≤ 1 for every channel, by the parabola of the reach held against its tangent and chord: z is the reach towards the
-   ceiling, and k = k₁·k₂·(1 + Σz⁴)^(−1/4). As T → 1, k₂/(1 − T) stays finite, so nothing jumps at the peak.
+4. Ceiling: T·g(k)/A₂ ≤ 1 for every channel, by the parabola through g(0), slope and end, held against its tangent and chord: z is the
+   reach towards the ceiling, and k = k₁·k₂·(1 + Σz⁴)^(−1/4). As T → 1, k₂/(1 − T) stays finite, so nothing jumps at the peak.
 5. g(k), each channel kept positive by ``hold``, times T/A₂.
 
 Along a gain of the light d, k₁, w and A stay, T rises and k₂ falls. Every step is C¹ or smoother in light, except at light 0. Without the fit
@@ -60,7 +60,7 @@ class RiseOperation:
     def shown(self, norm: Float64, d: Float64) -> tuple[Float64, Float64]:
         """Of norms (N,) and colours d (N, 3): k (N,), the share of d that is kept, and T/A₂ (N,), the level it is shown at."""
         tangent, chord = self.space.tangent_and_chord(d)
-        reach = self.space.reach(tangent, chord)
+        reach = self.space.reach(chord)
         landed = soft_limit(reach)
         pure = landed**4
         first = landed / reach

@@ -4,12 +4,9 @@
    multiplies d by one factor k in 0…1, so that the hue of this space is kept. Light relative to the level is g(k) = M·(1 + k·d)^q.
    The cones lie between Oklab's and ICtCp's, and q grows with the display's peak: on SDR displays both hues turn little, on HDR ones that of
    ICtCp hardly does. q is a power of two, so that root and power are square roots and squares.
-2. How far a channel has come on its way from 1 to 0 is its reach u: where g meets 0 there, u is 1. With t = g′(0), c = g(1) − 1 the chord has
-   u = −c; the parabola with g(0) = 1, that slope and that end has u = (√((t + 2)² − 4(c + 1)) − t)/2, the root fading where it grazes or misses
-   0. A colour that lies inside the gamut is measured by the chord, which is exact there; the further its channel lies below 0, the more
-   the parabola counts, up to ``graze``: lines of constant hue that leave the gamut and come back (about blue) are then left in time.
-3. The three reaches become one p-norm, and ``soft_limit`` says where it lands. No exit from the gamut is looked for, so nothing jumps where a line
-   only grazes it.
+2. How far a channel has come on its way from 1 to 0 is its reach, 1 − g(1): a channel at 0 has reach 1, one below 0 more. The three reaches become one
+   p-norm, and ``soft_limit`` says where it lands. No exit from the gamut is looked for, so nothing jumps where a line of constant hue only
+   grazes it; where such a line leaves the gamut and comes back (about blue), the last ``hold`` brings in what is left outside.
 
 The form is our own. Cones: B. Ottosson, Oklab (2020); Recommendation ITU-R BT.2100-2, table 7.
 """
@@ -35,10 +32,6 @@ KNEE = 0.85
 """Reach up to which no colour moves; 1 is the gamut's edge. Lower: softer, and less of the gamut used."""
 SHARP = 8
 """p of the norm of the reaches: how closely the gamut's corners are followed. Lower: rounder, and less chroma on primaries."""
-GRAZE, GRAZE_OVER = 0.45, 0.6
-"""The parabola's greatest share on SDR displays, and how far a channel lies below 0, over the level, where it is reached."""
-GRAZE_WIDTH = 0.1
-"""Over which the parabola's root fades where it misses 0. Wider: smoother, and a little less exact."""
 ICTCP_SHARE = 0.75
 """How far the cones lie from Oklab's towards ICtCp's on SDR displays; all the way from ten times their peak."""
 SDR_PEAK = 100.0
@@ -72,12 +65,6 @@ def smooth_root(x: Any, width: float) -> Any:
     return np.where(x < width, width**0.5 * t * t * (2.5 + t * (0.5 * t - 2)), np.sqrt(np.maximum(x, width)))
 
 
-def smooth_step(x: Any) -> Any:
-    """0 to 1 over 0…1 by 3x² − 2x³."""
-    t = np.clip(x, 0.0, 1.0)
-    return t * t * (3 - 2 * t)
-
-
 def p_norm(values: Any, p: int) -> Any:
     """(Σ vᵖ)^(1/p) over the last axis of values from 0 up; never 0."""
     return (np.sum(np.minimum(values, FAR) ** p, axis=-1) + 1e-30) ** (1 / p)
@@ -106,11 +93,6 @@ class RootSpace:
         return 1 << self.log2_q
 
     @property
-    def graze(self) -> float:
-        """The parabola's greatest share; wide HDR gamuts would lose chroma by it and hardly need it."""
-        return GRAZE * (1 - self._share)
-
-    @property
     def to_cones(self) -> Float64:
         """(3, 3), source light to cone responses; rows add up to 1."""
         return _cones(self.source, self.adaptation, ICTCP_SHARE + (1 - ICTCP_SHARE) * self._share)
@@ -133,11 +115,10 @@ class RootSpace:
         """g′(0) and g(1) − 1 of each channel, (N, 3)."""
         return np.asarray(self.q * d @ self.to_light.T), self.light(d) - 1
 
-    def reach(self, tangent: Any, chord: Any) -> Float64:
+    @staticmethod
+    def reach(chord: Any) -> Float64:
         """The colour's reach towards the gamut's floor, (N,)."""
-        root = smooth_root((tangent + 2) ** 2 - 4 * (chord + 1), GRAZE_WIDTH)
-        share = self.graze * smooth_step((-1 - chord) / GRAZE_OVER)
-        return np.asarray(p_norm(np.maximum(share * (root - tangent) / 2 - (1 - share) * chord, 0.0), SHARP))
+        return np.asarray(p_norm(np.maximum(-chord, 0.0), SHARP))
 
 
 @lru_cache(maxsize=256)

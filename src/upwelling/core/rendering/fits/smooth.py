@@ -67,7 +67,7 @@ class SmoothOperation:
         level = hold(light @ self.luminance / norm, LEVEL_FLOOR) * norm
         d = self.space.colour(light / level[:, None])
         tangent, chord = self.space.tangent_and_chord(d)
-        reach = self.space.reach(tangent, chord)
+        reach = self.space.reach(chord)
         shown = np.minimum(level, 1.0)
         k = soft_limit(reach) / reach
 
