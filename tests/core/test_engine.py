@@ -1,14 +1,19 @@
 """The tile engine against the float64 reference, operation by operation and for whole paths."""
 
+import shutil
+from pathlib import Path as FilePath
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import upwelling.core
 from upwelling.core import engine
 from upwelling.core.curves import CURVES
 from upwelling.core.encodings import ENCODINGS, encoding
 from upwelling.core.engine.tile import run_tiles
+from upwelling.core.kernels import cache_key
 from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, Tap, run_reference
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Display, Input, Look, Path, Trim
@@ -145,3 +150,18 @@ def test_encoding_scale_is_used():
     member = encoding("PQ/BT.2020")
     fast, _ = both((Decode(member.curve, member.linear_scale),), [[0.5806888810416109] * 3])
     np.testing.assert_allclose(fast, 1.0, rtol=1e-4)
+
+
+@pytest.mark.parametrize(("name", "constant"), [("rendering/root_space.py", "KNEE = "), ("curves/hlg.py", "LUMINANCE = "),
+                                                ("arrays.py", "MID_GREY = "), ("oklab.py", "_XYZ_TO_LMS = "), ("fastmath.py", "TINY = "), ("engine/tile.py", "TILE = ")])
+def test_an_edited_constant_leaves_no_stale_kernel(tmp_path, name, constant):
+    """The folder of compiled kernels is another one as soon as anything that they freeze is edited, wherever it stands."""
+    core = tmp_path / "core"
+    shutil.copytree(FilePath(upwelling.core.__file__).parent, core, ignore=shutil.ignore_patterns("__pycache__"))
+    before = cache_key(core)
+    text = (core / name).read_text()
+    assert constant in text
+    (core / name).write_text(text.replace(constant, constant + "1.0 * ", 1))
+    assert cache_key(core) != before
+    (core / name).write_text(text)
+    assert cache_key(core) == before

@@ -120,7 +120,7 @@ def test_hue_within_the_gamut(name):
 
 def test_chroma_that_primaries_keep():
     """Chroma over lightness in Oklab of primaries and secondaries at 97 %, shown at mid level, over that of the light: blue was to keep 85 %."""
-    least = {"red": 0.92, "yellow": 0.97, "green": 0.91, "cyan": 0.95, "blue": 0.86, "magenta": 0.96}
+    least = {"red": 0.93, "yellow": 0.94, "green": 0.92, "cyan": 0.94, "blue": 0.85, "magenta": 0.93}
     own = 0.97 * np.array([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 1, 1], [0, 0, 1], [1, 0, 1]]) + 0.03
     for target in (TV, output("Display P3"), output("BT.2100 PQ 1000")):
         light = own @ rgb_to_rgb(target.gamut, AP1, "CAT02").T

@@ -284,7 +284,7 @@ def test_figures_of_a_frame():
     ours, cut = (figures(m, render(m, scene, AP1, TV, "CAT02"), scene, AP1, TV, "CAT02", reference) for m in (Rise(), Clip()))
     assert ours.mid_grey_nits == pytest.approx(10.0, rel=1e-6)
     assert ours.mid_grey_signal == pytest.approx(0.1 ** (1 / 2.4), rel=1e-6)
-    assert ours.from_hdr < 3 < cut.from_hdr  # ΔE ITP; most of ours is HDR's dark end, below −4 stops
+    assert ours.from_hdr < 3.5 < cut.from_hdr  # ΔE ITP; most of ours is HDR's dark end, below −4 stops
     assert ours.at_peak < cut.at_peak
     assert ours.hue_mean < cut.hue_mean
     assert ours.highlight_contrast > cut.highlight_contrast

@@ -20,12 +20,14 @@ from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.lut import Interpolation, Lut1D, Lut3D, lattice
 
 SEED = 1952
-_SPREAD, _NEAR, _NEUTRAL = 0.5, 0.5, 25.0
+_SPREAD, _NEAR, _NEUTRAL = 0.5, 0.5, 200.0
 """Weights of a sample anywhere, near neutral (where pictures are), and on neutral."""
-_NEAR_BY = ((30_000, 0.02), (60_000, 0.07))
+_NEAR_BY = ((25_000, 0.02), (45_000, 0.07))
 """How many samples lie how far (standard deviation of code) from neutral."""
 _RIDGE, _SHARE, _ROUNDS = 3.0, 0.02, 20
 """What holds an entry to its sampled value: a little for all, and a share of what the samples say of it."""
+_FARTHEST = 7.0
+"""ΔE 2000 by which an entry may leave the path; of ΔE ITP three times as much."""
 _PROBE = 2e-3
 """Step of code by which the metric is found."""
 _LATTICE = 33
@@ -38,9 +40,9 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
     The exact codes come from the tile engine (within 1e-4 of code, by test); the metric is found on a lattice and interpolated to the samples.
     """
     n = order.size
-    codes, weight = _samples(n)
-    right = order.held(engine.run(engine.compile_operations(order.operations), codes))
-    metric = np.ascontiguousarray(_metric(order, codes) * weight[:, None], dtype=np.float32)
+    codes, weight, spread = _samples(n)
+    right = order.held(engine.run(engine.compile_operations(order.operations), codes)).astype(np.float64)
+    metric = np.ascontiguousarray(_metric(order, codes, right, spread) * weight[:, None], dtype=np.float32)
     placed = codes if shaper is None else shaper.apply(codes).astype(np.float64)
     places, shares = interpolation_weights(placed, n, order.receiver.interpolation)
     parts, heavy = np.empty((PARTS, n**3, 3)), np.empty((PARTS, n**3, 3))
@@ -68,27 +70,43 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
         turned = rest / scale
         after = float((rest * turned).sum())
         step, size = turned + after / max(size, 1e-30) * step, after
-    return np.ascontiguousarray(order.held(start + moved).reshape(sampled.shape), dtype=np.float32)
+    return np.ascontiguousarray(order.held(start + _not_far(order, start, moved)).reshape(sampled.shape), dtype=np.float32)
 
 
-def _samples(n: int) -> tuple[Float64, Float64]:
-    """Input codes (N, 3) and their weights (N,)."""
+def _not_far(order: BakeOrder, start: Float64, moved: Float64) -> Float64:
+    """Moves (M, 3) shortened where they would put an entry further from the path than ``_FARTHEST``, as among colours no light can have."""
+    judge = order.judge
+    apart = judge.apart(judge.seen(start), judge.seen(order.held(start + moved)))
+    farthest = _FARTHEST * (3 if judge.target.is_hdr else 1)
+    return np.asarray(moved * np.minimum(1.0, farthest / np.maximum(apart, 1e-9))[:, None])
+
+
+def _samples(n: int) -> tuple[Float64, Float64, int]:
+    """Input codes (N, 3), their weights (N,), and how many of them, the first, are spread through the cube."""
     rng = np.random.default_rng(SEED)
     m = int(np.clip(1.7 * n, 20, 56))
     cells = np.stack(np.meshgrid(*[np.arange(m)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
     near = np.concatenate([np.repeat(rng.random((count, 1)), 3, axis=1) + rng.normal(0.0, away, (count, 3)) for count, away in _NEAR_BY])
     near = near[((near >= 0) & (near <= 1)).all(axis=1)]
     parts = ((cells + rng.random(cells.shape)) / m, near, np.repeat(np.linspace(0.0, 1.0, 2049)[:, None], 3, axis=1))
-    return np.concatenate(parts), np.concatenate([np.full(len(part), weight) for part, weight in zip(parts, (_SPREAD, _NEAR, _NEUTRAL), strict=True)])
+    return np.concatenate(parts), np.concatenate([np.full(len(part), weight) for part, weight in zip(parts, (_SPREAD, _NEAR, _NEUTRAL), strict=True)]), len(cells)
 
 
-def _metric(order: BakeOrder, codes: Float64) -> Float32:
+def _metric(order: BakeOrder, codes: Float64, right: Float64, spread: int) -> Float32:
     """G of each sample (N, 6), its xx, yy, zz, xy, xz and yz: ΔE² of a small difference d of output code is dᵀGd.
 
-    Found at the exact codes of a lattice of input codes, by differences towards the inside of 0…1, and never singular.
+    Of the first ``spread`` samples it is interpolated from a lattice; near neutral, where it changes fast towards black, it is found at each.
     """
     at = lattice(_LATTICE).reshape(-1, 3)
-    right = order.held(engine.run(engine.compile_operations(order.operations), at)).astype(np.float64)
+    exact = order.held(engine.run(engine.compile_operations(order.operations), at)).astype(np.float64)
+    six = _metric_at(order, exact).reshape(_LATTICE, _LATTICE, _LATTICE, 6)
+    halves = [Lut3D(np.ascontiguousarray(six[..., part], dtype=np.float32)) for part in (slice(0, 3), slice(3, 6))]
+    wide = np.concatenate([half.apply(codes[:spread].astype(np.float32), "trilinear") for half in halves], axis=1)
+    return np.concatenate([wide, _metric_at(order, right[spread:])])
+
+
+def _metric_at(order: BakeOrder, right: Float64) -> Float32:
+    """G (N, 6) at exact output codes, by differences towards the inside of 0…1, and never singular."""
     judge = order.judge
     seen, inward = judge.seen(right), np.where(right > 0.5, -1.0, 1.0) * _PROBE
 
@@ -100,9 +118,7 @@ def _metric(order: BakeOrder, codes: Float64) -> Float32:
     alone = [squared(c) for c in range(3)]
     mixed = [(squared(i, j) - alone[i] - alone[j]) / (2 * inward[:, i] * inward[:, j]) for i, j in ((0, 1), (0, 2), (1, 2))]
     least = 0.02 / 3 * sum(alone) / _PROBE**2 + 1e-6
-    six = np.stack([*(own / _PROBE**2 + least for own in alone), *mixed], axis=-1).reshape(_LATTICE, _LATTICE, _LATTICE, 6)
-    halves = [Lut3D(np.ascontiguousarray(six[..., part], dtype=np.float32)) for part in (slice(0, 3), slice(3, 6))]
-    return np.concatenate([half.apply(codes.astype(np.float32), "trilinear") for half in halves], axis=1)
+    return np.stack([*(own / _PROBE**2 + least for own in alone), *mixed], axis=-1).astype(np.float32)
 
 
 def interpolation_weights(codes: Any, n: int, interpolation: Interpolation) -> tuple[Any, Float32]:

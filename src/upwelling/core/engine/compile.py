@@ -130,7 +130,7 @@ _ENCODERS: dict[type, Callable[[Any, float], Packed]] = {
 
 
 def _space_row(space: RootSpace) -> list[float]:
-    return [*space.to_cones.ravel(), *space.to_light.ravel(), float(space.log2_q)]
+    return [*space.to_cones.ravel(), *space.to_light.ravel(), float(space.log2_q), space.light_floor]
 
 
 class Tables:

@@ -16,14 +16,14 @@ from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
 from upwelling.core.rendering.rise_operation import CEILING_WIDTH, EASE, FARTHEST_MISS, MARGIN, NEAREST, ROOM, TANGENT_WIDTH
-from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, LIGHT_FLOOR
+from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE, FOUR = F(0), F(0.5), F(1), F(2), F(3), F(4)
 LOG_GREY, LOW, BRIGHTEST_F, LEAST = F(np.log2(MID_GREY)), F(LOWEST_STOP), F(BRIGHTEST), F(1e-30)
 DARKEST = F(MID_GREY * 2.0**LOWEST_STOP)
-CONE_FLOOR_F, LIGHT_FLOOR_F, LEVEL_FLOOR_F = F(CONE_FLOOR), F(LIGHT_FLOOR), F(LEVEL_FLOOR)
+CONE_FLOOR_F, LEVEL_FLOOR_F = F(CONE_FLOOR), F(LEVEL_FLOOR)
 KNEE_F, CEILING_KNEE_F, FAR_F = F(KNEE), F(CEILING_KNEE), F(FAR)
 CEILING_WIDE, CEILING_ROOT, TANGENT_WIDE, BEND_2 = F(CEILING_WIDTH), F(CEILING_WIDTH**0.5), F(TANGENT_WIDTH), F(2.5)
 MARGIN_F, ROOM_F = F(MARGIN), F(ROOM)
@@ -31,6 +31,7 @@ LEAST_LOG2_Q = 3
 """q is 8 at the least, so that three roots and squares stand in the loops themselves."""
 NEAREST_F, SLOPE_LEAST, MISSED = F(NEAREST), F(1e-12), F(FARTHEST_MISS)
 assert EASE == 3
+assert SHARP == 16
 
 
 @inline
@@ -63,14 +64,15 @@ def root32(x: Any, width: Any, root_width: Any) -> Any:
 
 
 @inline
-def norm_8(x: Any, y: Any, z: Any) -> Any:
-    """root_space.p_norm of three values with p = 8, scaled by the largest so that nothing overflows or vanishes."""
+def norm_16(x: Any, y: Any, z: Any) -> Any:
+    """root_space.p_norm of three values with p = 16, scaled by the largest so that nothing overflows or vanishes."""
     most = min(max(max(max(x, y), z), F(1e-4)), FAR_F)
     inv = ONE / most
     a, b, c = min(x * inv, ONE), min(y * inv, ONE), min(z * inv, ONE)
     a, b, c = a * a, b * b, c * c
     a, b, c = a * a, b * b, c * c
-    return most * sqrt32(sqrt32(sqrt32(a * a + b * b + c * c + F(1e-30))))
+    a, b, c = a * a, b * b, c * c
+    return most * sqrt32(sqrt32(sqrt32(sqrt32(a * a + b * b + c * c + F(1e-30)))))
 
 
 @inline
@@ -135,7 +137,7 @@ def reaches(X: Any, Y: Any, Z: Any, TR: Any, TG: Any, TB: Any, CR: Any, CG: Any,
         TR[i], TG[i], TB[i] = m0 * x + m1 * y + m2 * z, m3 * x + m4 * y + m5 * z, m6 * x + m7 * y + m8 * z
         CR[i], CG[i], CB[i] = CR[i] - ONE, CG[i] - ONE, CB[i] - ONE
     for i in range(n):
-        T[i] = norm_8(max(-CR[i], ZERO), max(-CG[i], ZERO), max(-CB[i], ZERO))
+        T[i] = norm_16(max(-CR[i], ZERO), max(-CG[i], ZERO), max(-CB[i], ZERO))
 
 
 @inline
@@ -151,13 +153,13 @@ def ceiling_reach(tangent: Any, chord: Any, near: Any, k: Any) -> Any:
 def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
     """RiseOperation on n pixels; S is scratch (20, tile).
 
-    p: matrix to cones, matrix from cones, log2 q, table start, low, inverse cell, cells, 1/contrast, ease start, 1/(peak − ease
+    p: matrix to cones, matrix from cones, log2 q, light floor, table start, low, inverse cell, cells, 1/contrast, ease start, 1/(peak − ease
     start), desaturation, fitted.
     """
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     log2_q = np.int32(p[18])
-    start, low, inv, cells = np.int32(p[19]), p[20], p[21], p[22]
-    inv_contrast, ease0, inv_ease, amount, fitted = p[23], p[24], p[25], p[26], p[27] > ZERO
+    start, low, inv, cells = np.int32(p[20]), p[21], p[22], p[23]
+    inv_contrast, ease0, inv_ease, amount, fitted = p[24], p[25], p[26], p[27], p[28] > ZERO
     X, Y, Z, N, P, FIRST, K, T = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7]
     TR, TG, TB, CR, CG, CB = S[8], S[9], S[10], S[11], S[12], S[13]
     for i in range(n):
@@ -193,7 +195,7 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
         fade = level * level * level
         u = min(max((N[i] - ease0) * inv_ease, ZERO), ONE)
         pure = P[i]
-        second = ONE - amount * ((ONE - pure) * fade + pure * u * u * u * (FOUR - THREE * u))
+        second = ONE - amount * ((ONE - pure) * fade + pure * u * u * (ONE + TWO * u - TWO * u * u))
         room = ONE + K[i] * second
         T[i] = level / room
         k = second
@@ -204,16 +206,16 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
             k = k / sqrt32(sqrt32(ONE + fourth_sum(zr, zg, zb)))
         K[i] = k
     light_of(X, Y, Z, K, R, G, B, p, log2_q, n)
-    finish(R, G, B, T, fitted, n)
+    finish(R, G, B, T, p[19], fitted, n)
 
 
 @called
-def finish(R: Any, G: Any, B: Any, T: Any, fitted: Any, n: Any) -> None:
+def finish(R: Any, G: Any, B: Any, T: Any, floor: Any, fitted: Any, n: Any) -> None:
     """Light over the level times the level; fitted, each channel held positive and below the peak."""
     if fitted:
-        hold_row(R, LIGHT_FLOOR_F, n)
-        hold_row(G, LIGHT_FLOOR_F, n)
-        hold_row(B, LIGHT_FLOOR_F, n)
+        hold_row(R, floor, n)
+        hold_row(G, floor, n)
+        hold_row(B, floor, n)
         for i in range(n):
             R[i], G[i], B[i] = min(R[i] * T[i], ONE), min(G[i] * T[i], ONE), min(B[i] * T[i], ONE)
     else:
@@ -223,9 +225,9 @@ def finish(R: Any, G: Any, B: Any, T: Any, fitted: Any, n: Any) -> None:
 
 @called
 def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
-    """SmoothOperation on n pixels; p: matrix to cones, matrix from cones, log2 q, luminance weights."""
+    """SmoothOperation on n pixels; p: matrix to cones, matrix from cones, log2 q, light floor, luminance weights."""
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
-    log2_q, wr, wg, wb = np.int32(p[18]), p[19], p[20], p[21]
+    log2_q, wr, wg, wb = np.int32(p[18]), p[20], p[21], p[22]
     X, Y, Z, K, T, D = S[0], S[1], S[2], S[3], S[4], S[5]
     TR, TG, TB, CR, CG, CB = S[8], S[9], S[10], S[11], S[12], S[13]
     for i in range(n):
@@ -248,7 +250,7 @@ def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
         k = soft32(D[i], KNEE_F) / D[i]
         shown = T[i]
         near = shown / max(ONE - shown, NEAREST_F)
-        far = norm_8(ceiling_reach(tr, cr, near, k), ceiling_reach(tg, cg, near, k), ceiling_reach(tb, cb, near, k))
+        far = norm_16(ceiling_reach(tr, cr, near, k), ceiling_reach(tg, cg, near, k), ceiling_reach(tb, cb, near, k))
         K[i] = k * soft32(far, CEILING_KNEE_F) / far
     light_of(X, Y, Z, K, R, G, B, p, log2_q, n)
-    finish(R, G, B, T, True, n)
+    finish(R, G, B, T, p[19], True, n)

@@ -26,11 +26,12 @@ from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rg
 
 CONE_FLOOR = 0.08
 """Cone response over the level under which ``hold`` bends it away from 0: only colours that no light can have come there."""
-LIGHT_FLOOR = 0.02
-"""Channel light over the level under which the last ``hold`` bends it away from 0."""
+LIGHT_FLOOR, LIGHT_FLOOR_HDR = 0.12, 0.04
+"""Channel light over the level under which the last ``hold`` bends it away from 0, at an SDR peak and from ten times that. Higher: softer, so that
+coarse tables follow dark saturated colours better; on HDR hue would turn by it."""
 KNEE = 0.85
 """Reach up to which no colour moves; 1 is the gamut's edge. Lower: softer, and less of the gamut used."""
-SHARP = 8
+SHARP = 16
 """p of the norm of the reaches: how closely the gamut's corners are followed. Lower: rounder, and less chroma on primaries."""
 ICTCP_SHARE = 0.75
 """How far the cones lie from Oklab's towards ICtCp's on SDR displays; all the way from ten times their peak."""
@@ -91,6 +92,11 @@ class RootSpace:
     @property
     def q(self) -> int:
         return 1 << self.log2_q
+
+    @property
+    def light_floor(self) -> float:
+        """LIGHT_FLOOR at the display's peak."""
+        return LIGHT_FLOOR + (LIGHT_FLOOR_HDR - LIGHT_FLOOR) * self._share
 
     @property
     def to_cones(self) -> Float64:

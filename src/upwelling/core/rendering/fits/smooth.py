@@ -77,7 +77,7 @@ class SmoothOperation:
         miss = np.maximum(1 - 4 * bow / (near[:, None] * (slope * slope + 1e-12)), FARTHEST_MISS)
         z = p_norm(slope * (k * near)[:, None] * (1 + smooth_root(miss, CEILING_WIDTH)) / 2, SHARP)
         k = k * soft_limit(z, CEILING_KNEE) / z
-        out = hold(self.space.light(k[:, None] * d), LIGHT_FLOOR) * shown[:, None]
+        out = hold(self.space.light(k[:, None] * d), self.space.light_floor) * shown[:, None]
         return np.asarray(np.minimum(out, 1.0)).reshape(rgb.shape)
 
     def undo(self, rgb: Float64) -> Float64:
