@@ -344,9 +344,19 @@ def test_shots_without_a_camera_stand_apart_by_encoding_and_raw_begins_above_the
     assert "_ACEScct_to_BT.709" in first.contents[1]["file"]
 
 
-def test_a_package_fits_the_entries_of_small_grids(shot, as_, django_capture_on_commit_callbacks):
-    made = package(as_, shot.production, django_capture_on_commit_callbacks, receiver=[RECEIVERS[0].name, PROGRAM], entries="fitted")
-    assert [one["said"] for one in made.contents] == [".cube · 33³ grid, fitted entries", "Common LUT Format · 65³ grid"]
+def test_a_package_holds_the_smallest_tables_that_hold(shot, as_, django_capture_on_commit_callbacks):
+    made = package(as_, shot.production, django_capture_on_commit_callbacks, receiver=[RECEIVERS[0].name, PROGRAM])
+    assert [one["verdict"] for one in made.contents] == ["holds", "holds"]
+    assert made.contents[0]["said"] == ".cube · 33³ grid, fitted entries"
+    assert (made.holding, made.made) == (2, 2)
+    assert "2 of 2 tables hold" in as_("tess").get(f"/p/{shot.production.slug}/bakes/").content.decode()
+    strict = {"neutral_max": 0.001, "picture_p99": 1, "picture_max": 3, "anywhere_median": 0.5, "anywhere_p99": 2, "anywhere_max": 12}
+    answer = as_("tess").post(f"/p/{shot.production.slug}/bakes/tolerances/", {f"{field}.{name}": limit for name, limit in strict.items() for field in ("tolerances", "hdr_tolerances")})
+    assert answer.status_code == 302
+    made = package(as_, shot.production, django_capture_on_commit_callbacks, receiver=[RECEIVERS[0].name])
+    assert (made.holding, made.made) == (0, 1)
+    assert "Rounding to 10 bit at its output alone" in made.contents[0]["note"]
+    assert "Rounding to 10 bit" in as_("tess").get(f"/p/{shot.production.slug}/bakes/packages/{made.pk}/").content.decode()
 
 
 def test_a_package_says_what_could_not_be_made(shot, as_, django_capture_on_commit_callbacks, monkeypatch):

@@ -57,7 +57,8 @@ def _add_order_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)")
     parser.add_argument("--curve", action="store_true", help="a 1D table")
     parser.add_argument("--shaper", action="store_true", help="a shaper before the cube (.clf)")
-    parser.add_argument("--fit-entries", action="store_true", help="entries fitted to the receiver's interpolation")
+    parser.add_argument("--fit-entries", action=argparse.BooleanOptionalAction, default=None,
+                        help="entries fitted to the receiver's interpolation (default: in grids of up to 36 points)")
     parser.add_argument("--receiver", metavar="NAME", help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)")
     parser.add_argument("--start", choices=STARTS, default="camera", help="the stage before which the table begins (default: camera)")
     parser.add_argument("--end", choices=ENDS, default="display", help="the stage after which it ends (default: display)")
@@ -75,10 +76,12 @@ def _order(options: argparse.Namespace) -> BakeOrder:
             raise BadValue(f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}.")
     elif options.solve if "solve" in options else False:
         receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65)})
+    size = receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size
+    fitted = options.fit_entries if options.fit_entries is not None else not options.curve and receiver.prefers_fitted(size)
     return BakeOrder.checked({
         "path": path, "section": {"start": options.start, "end": options.end, "carrier": options.carrier}, "receiver": receiver, "format": form.name,
-        "dimensions": 1 if options.curve else 3, "size": receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size,
-        "shaper": "adapted" if options.shaper else "none", "entries": "fitted" if options.fit_entries else "sampled"})
+        "dimensions": 1 if options.curve else 3, "size": size,
+        "shaper": "adapted" if options.shaper else "none", "entries": "fitted" if fitted else "sampled"})
 
 
 def _encodings(options: argparse.Namespace) -> int:
@@ -104,7 +107,7 @@ def _encodings(options: argparse.Namespace) -> int:
 def _bake(options: argparse.Namespace) -> int:
     order = _order(options)
     if options.solve:
-        solution = solve(order)
+        solution = solve(order.model_copy(update={"receiver": order.receiver.model_copy(update={"formats": (order.format,)})}))
         best = solution.best
         order = order.model_copy(update=best.wish)
         for tried in solution.tried:

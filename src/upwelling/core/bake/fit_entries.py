@@ -26,7 +26,7 @@ _NEAR_BY = ((25_000, 0.02), (45_000, 0.07))
 """How many samples lie how far (standard deviation of code) from neutral."""
 _RIDGE, _SHARE, _ROUNDS = 3.0, 0.02, 20
 """What holds an entry to its sampled value: a little for all, and a share of what the samples say of it."""
-_FARTHEST = 7.0
+_FARTHEST = 5.0
 """ΔE 2000 by which an entry may leave the path; of ΔE ITP three times as much."""
 _PROBE = 2e-3
 """Step of code by which the metric is found."""

@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from upwelling.core.arrays import Float64
 from upwelling.core.bake.exact import exact
 from upwelling.core.bake.judge import Judge
-from upwelling.core.bake.receivers import SMALLEST, Receiver
+from upwelling.core.bake.receivers import FITTED_UP_TO, SMALLEST, Receiver
 from upwelling.core.bake.section import Section
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue, RecipeError, refusal
@@ -26,8 +26,6 @@ from upwelling.core.steps import AnyStep
 
 Shaper = Literal["none", "adapted"]
 Entries = Literal["sampled", "fitted"]
-FITTED_UP_TO = 36
-"""Points a side up to which entries are fitted: beyond, the samples of the fit no longer decide every entry, and sampling errs little."""
 
 
 class BakeOrder(BaseModel):

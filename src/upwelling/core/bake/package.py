@@ -20,12 +20,17 @@ from upwelling.core.bake.make import Progress, bake, formulas, no_report
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.samples import FrameSample, write_frames
 from upwelling.core.bake.setup_pictures import write_test_pictures
-from upwelling.core.bake.tolerances import Tolerances
+from upwelling.core.bake.solver import solve
+from upwelling.core.bake.tolerances import Tolerances, tolerances_for
 from upwelling.core.bake.verify import verify
 from upwelling.core.errors import UpwellingError
 from upwelling.core.files import whole_file
 from upwelling.core.lut_files import FORMATS, write_lut
 
+Limits = Callable[[bool], Tolerances]
+"""The limits of SDR (False) or HDR outputs."""
+MOST_TRIED = 3
+"""How many tables that the search finds to hold are verified in full until one does."""
 README, SUMS = "README.txt", "SHA256SUMS"
 
 
@@ -40,13 +45,14 @@ class Item:
 
 @dataclass(frozen=True)
 class Made:
-    """What became of an item: its file and certificate, or why there is none."""
+    """What became of an item: its file and certificate, or why there is none; ``note``: why no table for this receiver holds, and what would."""
 
     camera: str
     receiver: str
     file: str
     certificate: Certificate | None
     problem: str
+    note: str = ""
 
 
 def plain_name(*parts: str) -> str:
@@ -62,7 +68,7 @@ def table_name(production: str, what: str, order: BakeOrder) -> str:
     return plain_name(production, what, section.input_name(order.path), "to", section.output_name(order.path), r.name, kind, r.input_range) + FORMATS[order.format].ending
 
 
-def make_package(items: Sequence[Item], place: FilePath, *, title: str, production: str, who: str, tolerances: Tolerances | None = None,
+def make_package(items: Sequence[Item], place: FilePath, *, title: str, production: str, who: str, tolerances: Limits = lambda is_hdr: tolerances_for(is_hdr),
                  progress: Progress = no_report) -> list[Made]:
     """Makes every item and writes the zip, whole or not at all. An item that cannot be made is said in the README; raises only when none can be."""
     place.parent.mkdir(parents=True, exist_ok=True)
@@ -90,14 +96,24 @@ def make_package(items: Sequence[Item], place: FilePath, *, title: str, producti
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _make(item: Item, folder: FilePath, production: str, tolerances: Tolerances | None, progress: Progress) -> Made:
+def _make(item: Item, folder: FilePath, production: str, tolerances: Limits, progress: Progress) -> Made:
+    """The simplest table that holds for the item's receiver, verified; where none does, the one that comes nearest."""
     try:
-        order, frames, frame_code = item.prepare()
+        asked, frames, frame_code = item.prepare()
+        limits = tolerances(asked.judge.target.is_hdr)
+        solution = solve(asked, frames=frames, tolerances=limits, progress=lambda d, m: progress(0.4 * d, m))
         home = folder / plain_name(item.camera) / plain_name(item.receiver)
         home.mkdir(parents=True, exist_ok=True)
-        name = table_name(production, item.camera, order)
-        write_lut(bake(order, title=f"{production}, {item.camera}", progress=lambda d, m: progress(0.5 * d, m)), home / name)
-        certificate = verify(home / name, order, frames=frames, tolerances=tolerances, progress=lambda d, m: progress(0.5 + 0.45 * d, m))
+        for one in solution.in_turn[:MOST_TRIED]:
+            order = asked.model_copy(update=one.wish)
+            name = table_name(production, item.camera, order)
+            write_lut(bake(order, title=f"{production}, {item.camera}", progress=lambda d, m: progress(0.4 + 0.1 * d, m)), home / name)
+            certificate = verify(home / name, order, frames=frames, tolerances=limits, progress=lambda d, m: progress(0.5 + 0.45 * d, m))
+            if certificate.usable:
+                break
+            (home / name).rename(home / "not-held")
+        else:
+            (home / "not-held").rename(home / name)
         (home / f"{name}.certificate.json").write_text(certificate.model_dump_json(indent=2) + "\n", encoding="utf-8")
         (home / f"{name}.recipe.json").write_text(order.path.to_recipe(), encoding="utf-8")
         if frames:
@@ -105,7 +121,7 @@ def _make(item: Item, folder: FilePath, production: str, tolerances: Tolerances 
         pictures = home / "test-pictures"
         pictures.mkdir()
         write_test_pictures(order, LutBox.load(order.receiver, home / name), frame_code, pictures)
-        return Made(item.camera, item.receiver, os.fspath((home / name).relative_to(folder)), certificate, "")
+        return Made(item.camera, item.receiver, os.fspath((home / name).relative_to(folder)), certificate, "", "" if certificate.usable else solution.said())
     except UpwellingError as error:
         return Made(item.camera, item.receiver, "", None, f"{item.camera} for {item.receiver}: {error}")
 
@@ -119,7 +135,7 @@ def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
         lines += [one.file, f"  for {one.receiver}: {one.certificate.said}, {order.receiver.interpolation} interpolation",
                   f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives {order.section.output_name(order.path)} code, {order.receiver.output_range} range",
                   f"  {one.certificate.verdict}: {one.certificate.metric} 99 % {one.certificate.overall.p99:.2f}, worst place {one.certificate.hunted.delta_e:.2f}",
-                  *(f"  ! {reason}" for reason in one.certificate.reasons_said), ""]
+                  *([f"  ! {one.note}"] if one.note else []), *(f"  ! {reason}" for reason in one.certificate.reasons_said), ""]
     problems = [one.problem for one in made if one.problem]
     if problems:
         lines += ["Not made:", *(f"  {text}" for text in problems), ""]

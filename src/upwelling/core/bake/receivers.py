@@ -14,6 +14,8 @@ from upwelling.core.lut_files import FORMATS, FormatName
 Depth = Literal[0, 8, 10, 12, 16]
 """Bits of a signal or a table's entries; 0: floating point."""
 SMALLEST, LARGEST = 2, 129
+FITTED_UP_TO = 36
+"""Points a side up to which entries are fitted: beyond, the samples of the fit no longer decide every entry, and sampling errs little."""
 
 
 class Receiver(BaseModel):
@@ -52,6 +54,11 @@ class Receiver(BaseModel):
         if self.formats == ("hald",) and not squares & set(self.grids):
             raise ValueError("a Hald image holds grids of 4, 9, 16, 25, 36, 49, 64 … points; allow one of them")
         return self
+
+    @staticmethod
+    def prefers_fitted(size: int) -> bool:
+        """Whether a cube of this size has fitted entries unless a person says otherwise."""
+        return size <= FITTED_UP_TO
 
     def sizes(self, format_name: str) -> tuple[int, ...]:
         """The grids it takes in a format."""

@@ -25,7 +25,7 @@ LOG_GREY, LOW, BRIGHTEST_F, LEAST = F(np.log2(MID_GREY)), F(LOWEST_STOP), F(BRIG
 DARKEST = F(MID_GREY * 2.0**LOWEST_STOP)
 CONE_FLOOR_F, LEVEL_FLOOR_F = F(CONE_FLOOR), F(LEVEL_FLOOR)
 KNEE_F, CEILING_KNEE_F, FAR_F = F(KNEE), F(CEILING_KNEE), F(FAR)
-CEILING_WIDE, CEILING_ROOT, TANGENT_WIDE, BEND_2 = F(CEILING_WIDTH), F(CEILING_WIDTH**0.5), F(TANGENT_WIDTH), F(2.5)
+CEILING_WIDE, CEILING_ROOT, TANGENT_WIDE, BEND_2, HALF3 = F(CEILING_WIDTH), F(CEILING_WIDTH**0.5), F(TANGENT_WIDTH), F(2.5), F(1.5)
 MARGIN_F, ROOM_F = F(MARGIN), F(ROOM)
 LEAST_LOG2_Q = 3
 """q is 8 at the least, so that three roots and squares stand in the loops themselves."""
@@ -195,7 +195,7 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
         fade = level * level * level
         u = min(max((N[i] - ease0) * inv_ease, ZERO), ONE)
         pure = P[i]
-        second = ONE - amount * ((ONE - pure) * fade + pure * u * u * (ONE + TWO * u - TWO * u * u))
+        second = ONE - amount * ((ONE - pure) * fade + pure * u * u * (HALF3 + u - HALF3 * u * u))
         room = ONE + K[i] * second
         T[i] = level / room
         k = second

@@ -6,7 +6,7 @@ Scene light's norm Σc³/Σc² of the positive channels is the level; d is its c
 2. Level: w = soft_limit(R)⁴ is the purity. A pure colour's largest channel lies above a neutral's by E, so it is given room:
    A = 1 + w·(MARGIN·E + ROOM). Its stops are log2(norm/0.18) + log2(A)/contrast, T = curve(stops), and it is shown at T·g/A. Where the curve has the
    slope ``contrast`` nothing changes by that; above, the largest channel stays under the peak without losing colour. With w ≈ 0 A is 1.
-3. Towards white: k₂ = 1 − D·((1 − w)·T^EASE + w·v), v = u²(1 + 2u − 2u²), u from the ease start to the scene peak in stops of the norm,
+3. Towards white: k₂ = 1 − D·((1 − w)·T^EASE + w·v), v = u²(3 + 2u − 3u²)/2, u from the ease start to the scene peak in stops of the norm,
    D the desaturation: near-neutrals lose their colour with the level, so that tables keep neutral smooth, pure ones late, with the stops.
    A shrinks with it to A₂ = 1 + (A − 1)·k₂, so that white is white.
 4. Ceiling: T·g(k)/A₂ ≤ 1 for every channel, by the parabola through g(0), slope and end, held against its tangent and chord: z is the
@@ -70,7 +70,7 @@ class RiseOperation:
         stops = np.log2(norm / MID_GREY)
         level = np.exp2(self.curve.log2_display(stops + np.log2(1 + room) / self.curve.contrast))
         u = np.clip((stops - self.ease_start) / (self.curve.peak_stops - self.ease_start), 0.0, 1.0)
-        second = 1 - self.desaturation * ((1 - pure) * level**EASE + pure * u * u * (1 + 2 * u - 2 * u * u))
+        second = 1 - self.desaturation * ((1 - pure) * level**EASE + pure * u * u * (1.5 + u - 1.5 * u * u))
         room = 1 + room * second
         if not self.fitted:
             return second, level / room

@@ -10,6 +10,7 @@ from django.db import models
 from django.utils import timezone
 
 from upwelling.core.bake import BakeOrder, Certificate, Receiver
+from upwelling.core.bake.certificate import HOLDS, WITHIN
 from upwelling.core.bake.order import order_from_recipe
 from upwelling.core.path import Path
 from upwelling.web.bakes.variants import variant_path
@@ -126,6 +127,16 @@ class Package(models.Model):
 
     def __str__(self) -> str:
         return self.file_name
+
+    @property
+    def made(self) -> int:
+        """How many tables are in it."""
+        return sum(bool(one.get("verdict")) for one in self.contents)
+
+    @property
+    def holding(self) -> int:
+        """How many of them hold, at least within the tested pictures."""
+        return sum(one.get("verdict") in (HOLDS, WITHIN) for one in self.contents)
 
     @property
     def disk_path(self) -> FilePath:

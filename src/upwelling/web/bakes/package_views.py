@@ -34,7 +34,7 @@ def start(request: HttpRequest, slug: str) -> HttpResponse:
     """Starts a package."""
     production = production_for(request.user, slug, change=True)
     made = start_package(production, request.user, output=request.POST.get("output", ""), receivers=request.POST.getlist("receiver"),
-                         cameras=request.POST.getlist("camera"), what=request.POST.get("what", "display"), entries=request.POST.get("entries", "sampled"))
+                         cameras=request.POST.getlist("camera"), what=request.POST.get("what", "display"))
     return redirect("package", slug, made.pk)
 
 

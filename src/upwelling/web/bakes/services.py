@@ -74,7 +74,7 @@ def perform(bake_id: int) -> None:
                 write_frames(frames, frames_at)
                 # As they will be read back, so that the certificate can be reproduced from the files to the digit.
                 frames = read_frames(frames_at, [(f.name, len(f.codes), f.outside) for f in frames])
-            certificate = verify(place, order, frames=frames, tolerances=made.production.rule_set.tolerances, progress=_part(progress, 0.3, 1.0))
+            certificate = verify(place, order, frames=frames, tolerances=made.production.rule_set.limits(order.judge.target.is_hdr), progress=_part(progress, 0.3, 1.0))
         except BaseException:
             for left in (place, frames_at):
                 left.unlink(missing_ok=True)
@@ -89,7 +89,7 @@ def verify_again(row: Bake) -> Bake:
     if order is None or before is None:
         raise Refused("This bake was made by an earlier version. Bake it again.")
     frames = read_frames(row.frames_path, [(f.name, f.count, f.outside) for f in before.frames]) if row.frames_file else []
-    certificate = verify(row.disk_path, order, frames=frames, tolerances=row.production.rule_set.tolerances)
+    certificate = verify(row.disk_path, order, frames=frames, tolerances=row.production.rule_set.limits(order.judge.target.is_hdr))
     row.certificate_json, row.verdict = certificate.model_dump(mode="json"), certificate.verdict
     row.save(update_fields=["certificate_json", "verdict"])
     row.__dict__.pop("certificate", None)
@@ -97,9 +97,8 @@ def verify_again(row: Bake) -> Bake:
 
 
 @transaction.atomic
-def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display",
-                  entries: str = "sampled") -> Package:
-    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work. ``entries`` is as an order has it."""
+def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display") -> Package:
+    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
     known = [name for name, _ in model_shots(shots_of(production))]
     chosen = [name for name in cameras if name in known]
     if not chosen or not receivers:
@@ -107,8 +106,7 @@ def start_package(production: Production, user: Any, *, output: str, receivers: 
     output = production.checked_output(output or production.rule_set.output)
     for name in receivers:
         receiver_named(production, name)
-    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input",
-               "entries": "fitted" if entries == "fitted" else "sampled"} for camera in chosen for name in receivers]
+    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"} for camera in chosen for name in receivers]
     job = Job.objects.create(kind="package", production=production, created_by=user, message="Waiting for the worker")
     made = Package.objects.create(production=production, job=job, output=output, wishes=wishes, created_by=user,
                                   file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working) + ".zip")
@@ -121,7 +119,7 @@ def start_package(production: Production, user: Any, *, output: str, receivers: 
 def package_again(row: Package, user: Any) -> Package:
     """The same package from the present paths."""
     return start_package(row.production, user, output=row.output, receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
-                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display", entries=row.wishes[0].get("entries", "") if row.wishes else "")
+                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display")
 
 
 def perform_package(package_id: int) -> None:
@@ -136,10 +134,10 @@ def perform_package(package_id: int) -> None:
         shots = dict(model_shots(shots_of(made.production)))
         items = [Item(wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish)) for wish in made.wishes]
         done = make_package(items, place, title=f"Tables for {made.output}", production=made.production.name, who=str(made.created_by or "someone"),
-                            tolerances=made.production.rule_set.tolerances, progress=lambda share, message: progress(min(share, 0.999), message))
+                            tolerances=made.production.rule_set.limits, progress=lambda share, message: progress(min(share, 0.999), message))
         Package.objects.filter(pk=made.pk).update(
             file=relative, sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
-            contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "verdict": one.certificate.verdict if one.certificate else "",
+            contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "note": one.note, "verdict": one.certificate.verdict if one.certificate else "",
                        "metric": one.certificate.metric if one.certificate else "", "p99": one.certificate.overall.p99 if one.certificate else None,
                        "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": one.certificate.reasons_said if one.certificate else [],
                        "said": one.certificate.said if one.certificate else ""} for one in done])
@@ -153,8 +151,6 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
     receiver = receiver_named(made.production, wish["receiver"])
     order = order_for(shot, {"receiver": receiver, "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera", "end": wish["end"], "output": made.output,
                              "trim": "without"})
-    if wish.get("entries") == "fitted" and order.can_fit:
-        order = order.model_copy(update={"entries": "fitted"})
     return order, test_frames(shot, order), frame_code(shot)
 
 

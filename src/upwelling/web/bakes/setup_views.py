@@ -14,9 +14,10 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.bake import BakeOrder, FrameSample, Tolerances
 from upwelling.core.bake.left_out import left_out
 from upwelling.core.bake.make import formulas
-from upwelling.core.bake.order import FITTED_UP_TO
+from upwelling.core.bake.receivers import FITTED_UP_TO
 from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
-from upwelling.core.bake.solver import Solution, Tried, tries
+from upwelling.core.bake.solver import Solution, tries
+from upwelling.core.bake.trial import Tried
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut_files import FORMATS
@@ -43,7 +44,8 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     asked = table.versions.get(int(request.GET["look"])) if request.GET.get("look", "").isdigit() else None
     data: dict[str, Any] = {
         "wish": {"start": "trim" if shot.is_raw else "camera", "end": "display", "carrier": "", "receiver": receivers[0].name, "format": receivers[0].formats[0],
-                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "entries": "sampled", "output": rules.output,
+                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output,
+                 "entries": "fitted" if receivers[0].prefers_fitted(receivers[0].sizes(receivers[0].formats[0])[-1]) else "sampled",
                  "trim": "with", "look": ""},
         "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
                                "said": r.said(), "note": r.note} for r in receivers},
@@ -83,26 +85,28 @@ def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
 
 @require_POST
 def smallest(request: HttpRequest, slug: str, pk: int) -> StreamingHttpResponse:
-    """Every grid the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds."""
+    """Every table the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds, or what would make one hold."""
     body = json_body(request, "setting")
     production, shot = shot_for(request, slug, pk)
     order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": "", "entries": "sampled"})
-    return StreamingHttpResponse(_tried_lines(order, test_frames(shot, order), production.rule_set.tolerances), content_type="application/x-ndjson")
+    return StreamingHttpResponse(_tried_lines(order, test_frames(shot, order), production.rule_set.limits(order.judge.target.is_hdr)), content_type="application/x-ndjson")
 
 
 def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolerances) -> Iterator[str]:
     tried: list[Tried] = []
+    way_out = ""
     try:
         for done, message, found in tries(order, frames=frames, tolerances=limits):
-            if found is not None:
+            if isinstance(found, Tried):
                 tried.append(found)
-            yield _line(done=round(done, 3), said=message, row=None if found is None else solve_plot.point(found, order))
+            way_out = found if isinstance(found, str) else way_out
+            yield _line(done=round(done, 3), said=message, row=solve_plot.point(found, order) if isinstance(found, Tried) else None)
     except UpwellingError as error:
         yield _line(error=str(error))
         return
-    solution = Solution.of(tried)
+    solution = Solution.of(tried, order.format, way_out)
     best = solution.best
-    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={**best.wish, "size": str(best.size)},
+    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={**best.wish, "dimensions": "3", "size": str(best.size)},
                 said=solution.said())
 
 

@@ -37,6 +37,7 @@ def bakes(request: HttpRequest, slug: str) -> HttpResponse:
         "bakeable": [shot for shot in shots if shot.settled.is_settled and shot.is_managed], "packages": production.packages.select_related("job", "created_by"),
         "outputs": [rules.output, *(d.output for d in rules.deliveries)], "receivers": receivers_of(production), "usual": RECEIVERS[0].name,
         "cameras": [name for name, _ in model_shots(shots)],
+        "limits": [(title, [("tolerances", name, sdr), ("hdr_tolerances", name, getattr(rules.hdr_tolerances, name))]) for name, title, sdr in rules.tolerances.rows()],
     })
 
 
@@ -44,8 +45,9 @@ def bakes(request: HttpRequest, slug: str) -> HttpResponse:
 def tolerances(request: HttpRequest, slug: str) -> HttpResponse:
     """Sets what the production's bakes are held to."""
     production = production_for(request.user, slug, change=True)
-    given = Tolerances.checked({name: typed_number(request.POST.get(name), title) for name, title, _ in Tolerances().rows()})
-    set_rules(production, {"tolerances": given.model_dump()})
+    given = {field: Tolerances.checked({name: typed_number(request.POST.get(f"{field}.{name}"), title) for name, title, _ in Tolerances().rows()}).model_dump()
+             for field in ("tolerances", "hdr_tolerances")}
+    set_rules(production, given)
     messages.success(request, "The tolerances are saved. Certificates made before keep theirs; test a file again to hold it to these.")
     return redirect("bakes", slug)
 

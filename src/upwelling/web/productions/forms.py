@@ -73,7 +73,7 @@ class RulesForm(forms.Form):
     @classmethod
     def initial_of(cls, rules: Any) -> dict[str, Any]:
         """Form values of a Rules value."""
-        values = rules.model_dump(exclude={"deliveries", "tolerances"})
+        values = rules.model_dump(exclude={"deliveries", "tolerances", "hdr_tolerances"})
         rendering = values.pop("rendering")
         return {**values, **{f"rendering_{name}": value for name, value in rendering.items()}}
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from upwelling.core.bake.tolerances import Tolerances
+from upwelling.core.bake.tolerances import HDR, Tolerances
 from upwelling.core.encodings import Range
 from upwelling.core.primaries import Adaptation
 from upwelling.core.rendering import AnyRendering, Rise
@@ -45,6 +45,11 @@ class Rules(BaseModel):
     rendering: AnyRendering = Rise()
     deliveries: tuple[Delivery, ...] = Field((), max_length=MOST_DELIVERIES)
     tolerances: Tolerances = Tolerances()
+    hdr_tolerances: Tolerances = HDR
+
+    def limits(self, is_hdr: bool) -> Tolerances:
+        """What bakes are held to on SDR or HDR outputs."""
+        return self.hdr_tolerances if is_hdr else self.tolerances
 
     def delivery(self, output: str) -> Delivery:
         """The main output for an empty or unknown name, else the delivery of that name."""

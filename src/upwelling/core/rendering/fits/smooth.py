@@ -20,7 +20,6 @@ from upwelling.core.rendering.fits.base import GamutFit
 from upwelling.core.rendering.newton import newton
 from upwelling.core.rendering.rise_operation import CEILING_WIDTH, FARTHEST_MISS, NEAREST, TANGENT_WIDTH, norm_of
 from upwelling.core.rendering.root_space import (
-    LIGHT_FLOOR,
     SHARP,
     RootSpace,
     hold,

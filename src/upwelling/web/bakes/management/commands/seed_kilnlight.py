@@ -123,7 +123,7 @@ class Command(BaseCommand):
                      {"receiver": "Grading or editing program", "format": "clf", "size": 33, "end": "input"}):
             perform(start_bake(shot, technician, order_for(shot, dict(wish))).pk)
             self.stdout.write(f"Baked for the {wish['receiver']}")
-        package = start_package(production, technician, output="", receivers=["Grading or editing program", "Camera"], cameras=["A-cam", "B-cam"], entries="fitted")
+        package = start_package(production, technician, output="", receivers=["Grading or editing program", "Camera"], cameras=["A-cam", "B-cam"])
         perform_package(package.pk)
 
     def _shoot(self, production: Production, technician: User) -> None:

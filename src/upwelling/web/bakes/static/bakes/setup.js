@@ -3,7 +3,7 @@ document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
 
   Alpine.data("bakeSetup", () => ({
-    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, share: 0, canTake: false, checked: false,
+    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, share: 0, canTake: false, checked: false, dropped: "",
 
     init() {
       this.data = JSON.parse(document.getElementById("bake-data").textContent);
@@ -36,28 +36,35 @@ document.addEventListener("alpine:init", () => {
     pick(event) { this.stop(); this.set({ [event.target.dataset.field]: event.target.value }); },
     pickReceiver(event) { this.set({ receiver: event.target.value }); },
 
-    // What the receiver, format and kind do not allow falls back to something they do.
+    // What the receiver, format and kind do not allow falls back to something they do. A shaper that was found belongs to the settings it was found
+    // for: where another of them changes it is let go of, and the page says so.
     set(changes) {
+      const found = (this.wish.density || []).length > 0, couldFit = this.canFit;
       this.wish = { ...this.wish, ...changes };
       if (!this.receiver.formats.includes(this.wish.format)) this.wish.format = this.receiver.formats[0];
       if (this.isHald) this.wish.dimensions = "3";
       if (!this.sizeList.map(String).includes(this.wish.size)) this.wish.size = String(this.sizeList[this.sizeList.length - 1]);
       if (!this.canShape) this.wish.shaper = "none";
       if (!this.canFit) this.wish.entries = "sampled";
-      if (this.wish.shaper === "none" || !("size" in changes)) this.wish.density = changes.density || [];
-      if (!("size" in changes) && !("shaper" in changes)) this.clearPlot();
+      else if (!couldFit) this.wish.entries = "fitted";
+      if (!("density" in changes) && Object.keys(changes).some((name) => name !== "entries" && name !== "shaper")) this.wish.density = [];
+      this.dropped = found && this.wish.density.length === 0 && !("density" in changes)
+        ? "The shaper that was found belongs to the settings before. “Try every grid” finds the one for these." : "";
+      if (!("density" in changes) && Object.keys(changes).some((name) => !["entries", "shaper", "size"].includes(name))) this.clearPlot();
       this.yes = false;
       this.check();
     },
     clearPlot() { this.stop(); this.search = null; this.solving = false; this.rows = []; this.verdict = ""; this.canTake = false; if (this.$refs.points) this.$refs.points.replaceChildren(); },
-    get density() { return (this.wish.density || []).join(","); },
+    get density() { return this.wish.shaper === "adapted" ? (this.wish.density || []).join(",") : ""; },
+    get shaperTitle() { return (this.wish.density || []).length ? "found by the search" : "adapted to the path"; },
+    get asked_for() { return { ...this.wish, density: this.density }; },
 
     async check() {
       const mine = (this.asked = (this.asked || 0) + 1);
       this.checked = false;
       this.$root.dataset.busy = "yes";
       try {
-        const found = await (await upwelling.post(this.data.urls.check, this.wish)).json();
+        const found = await (await upwelling.post(this.data.urls.check, this.asked_for)).json();
         if (mine !== this.asked) return;
         Object.assign(this, { said: found.said, title: found.title, takes: found.takes, gives: found.gives, lost: found.lost, trouble: "", checked: true });
       } catch (error) {
@@ -79,7 +86,7 @@ document.addEventListener("alpine:init", () => {
           if (line.row) this.rows = [...this.rows, { ...line.row, style: "" }];
           if (line.wish) {
             this.rows = this.rows.map((row, k) => ({ ...row, style: k === line.chosen ? "chosen" : "" }));
-            this.set({ ...line.wish, dimensions: "3" });
+            this.set(line.wish);
             this.canTake = line.holds;
           }
           this.draw();
@@ -95,7 +102,7 @@ document.addEventListener("alpine:init", () => {
     draw() {
       this.$refs.points.replaceChildren(...this.rows.flatMap((row) => {
         const mark = document.createElementNS("http://www.w3.org/2000/svg", "path");
-        mark.setAttribute("d", { sampled: `M${row.x - 5} ${row.y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0`, fitted: `M${row.x - 5} ${row.y - 5}h10v10h-10z`, shaper: `M${row.x} ${row.y - 6}l6 6l-6 6l-6 -6z` }[row.mark]);
+        mark.setAttribute("d", { sampled: `M${row.x - 5} ${row.y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0`, fitted: `M${row.x - 5} ${row.y - 5}h10v10h-10z`, formulas: `M${row.x} ${row.y - 6}l6 11h-12z`, shaper: `M${row.x} ${row.y - 6}l6 6l-6 6l-6 -6z` }[row.mark]);
         mark.setAttribute("class", "try" + (row.holds ? " holds" : "") + (row.style ? " chosen" : ""));
         const name = document.createElementNS("http://www.w3.org/2000/svg", "title");
         name.textContent = row.label;
