@@ -11,6 +11,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from scipy.ndimage import maximum_filter, minimum_filter
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32, Float64
@@ -26,6 +27,8 @@ _NEAR_BY = ((25_000, 0.02), (45_000, 0.07))
 """How many samples lie how far (standard deviation of code) from neutral."""
 _RIDGE, _SHARE, _ROUNDS = 3.0, 0.02, 20
 """What holds an entry to its sampled value: a little for all, and a share of what the samples say of it."""
+_HELD, _ENDS = 1e12, 1e-4
+"""What holds entries of a flat end, and the code within which it is flat."""
 _FARTHEST = 5.0
 """ΔE 2000 by which an entry may leave the path; of ΔE ITP three times as much."""
 _PROBE = 2e-3
@@ -51,7 +54,7 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
     with KERNEL_LOCK:
         said(places, shares, metric, missed, parts, heavy)
     known = heavy.sum(axis=0)
-    ridge = _RIDGE + _SHARE * known
+    ridge = np.where(_flat(sampled).reshape(-1, 1), _HELD, _RIDGE + _SHARE * known)
     scale = known + ridge
 
     def pull(moved: Float64) -> Float64:
@@ -70,7 +73,17 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
         turned = rest / scale
         after = float((rest * turned).sum())
         step, size = turned + after / max(size, 1e-30) * step, after
-    return np.ascontiguousarray(order.held(start + _not_far(order, start, moved)).reshape(sampled.shape), dtype=np.float32)
+    fitted = np.ascontiguousarray(order.held(start + _not_far(order, start, moved)).reshape(sampled.shape), dtype=np.float32)
+    grey = np.arange(n)
+    if (np.diff(sampled[grey, grey, grey], axis=0) >= 0).all():
+        fitted[grey, grey, grey] = np.maximum.accumulate(fitted[grey, grey, grey], axis=0)
+    return fitted
+
+
+def _flat(sampled: Float32) -> Any:
+    """Which entries (n, n, n) lie within a flat end, black or white all round: moved at all they would ripple."""
+    black, white = maximum_filter(sampled.max(axis=-1), 3) < _ENDS, minimum_filter(sampled.min(axis=-1), 3) > 1 - _ENDS
+    return black | white
 
 
 def _not_far(order: BakeOrder, start: Float64, moved: Float64) -> Float64:
