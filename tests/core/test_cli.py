@@ -11,7 +11,7 @@ import pytest
 from tests.core.witness import ffmpeg_write
 from upwelling.cli.main import main
 from upwelling.core.media import read_still, write_still
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import ARITHMETIC, Display, Input, Path, Trim
 from upwelling.core.steps import Exposure
 
 RNG = np.random.default_rng(41)
@@ -214,3 +214,18 @@ def test_undo_wants_a_file_that_holds_light(folder, capfd):
     assert run("render", "src.dpx", "shown.tif", *SLOG, *TV) == 0
     assert run("undo", "shown.tif", "back.png", *TV) == 2
     assert "cannot hold scene light" in capfd.readouterr().err
+
+
+def test_a_recipe_of_an_earlier_arithmetic_opens_and_says_so(folder, capsys):
+    recipe = json.loads(Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1])).to_recipe())
+    assert recipe["arithmetic"] == ARITHMETIC
+    (folder / "now.json").write_text(json.dumps(recipe))
+    (folder / "before.json").write_text(json.dumps({k: v for k, v in recipe.items() if k != "arithmetic"}))
+    (folder / "later.json").write_text(json.dumps({**recipe, "arithmetic": ARITHMETIC + 1}))
+    for name, words in (("now", ""), ("before", "its settings are kept, its numbers have changed: the default rendering")):
+        assert run("bake", f"{name}.cube", "--recipe", f"{name}.json", "--size", 5) == 0
+        said = capsys.readouterr().err
+        assert words in said
+        assert bool(words) == bool(said)
+    assert run("bake", "later.cube", "--recipe", "later.json", "--size", 5) != 0
+    assert "Update the program" in capsys.readouterr().err

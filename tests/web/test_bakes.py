@@ -32,6 +32,7 @@ from upwelling.web.footage.services import apply_settings
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import fail_interrupted, request_cancel, running
+from upwelling.web.productions.models import Production
 
 PROGRAM = RECEIVERS[2].name
 NO_CAMERA = "No camera, S-Log3/S-Gamut3.Cine"
@@ -460,3 +461,21 @@ def test_cdl_and_edit_list_of_the_trims(shot, as_, people):
     assert parse_cdl(vera.get(f"/p/kilnlight/bakes/cdl/file/?ending=.cc&shot={shot.pk}").content)[0].name == "ramp"
     for query in ("ending=.ccc", f"ending=.xml&shot={shot.pk}"):
         assert vera.get(f"/p/kilnlight/bakes/cdl/file/?{query}").status_code == 422
+
+
+def test_numbers_of_an_earlier_version_are_said(baked, as_):
+    """A production, a bake and a certificate from before the rendering's numbers changed say so; the settings stay."""
+    bake = baked()
+    production, settings = bake.production, bake.shot.settings
+    assert not production.changed_numbers
+    assert not bake.is_stale
+    Production.objects.filter(pk=production.pk).update(arithmetic=2)
+    Bake.objects.filter(pk=bake.pk).update(fingerprint="0" * 64)
+    tess = as_("tess")
+    assert "An update changed this production’s numbers: the default rendering" in tess.get(f"/p/{production.slug}/").content.decode()
+    assert "the rendering’s numbers changed, bake it again" in tess.get(f"/p/{production.slug}/bakes/").content.decode()
+    assert "an update changed the numbers of the rendering" in tess.get(f"/p/{production.slug}/bakes/{bake.pk}/").content.decode()
+    assert as_("vera").post(f"/p/{production.slug}/numbers-seen/").status_code == 403
+    assert tess.post(f"/p/{production.slug}/numbers-seen/").status_code == 302
+    assert "An update changed" not in tess.get(f"/p/{production.slug}/").content.decode()
+    assert Bake.objects.get(pk=bake.pk).shot.settings == settings

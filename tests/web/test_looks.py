@@ -331,6 +331,23 @@ def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
     assert "cannot serve BT.2100 PQ 1000, so it has one of its own, Rise" in answer.content.decode()
     rules = Production.objects.get(pk=production.pk).rule_set
     assert (rules.rendering.kind, rules.deliveries[0].rendering.kind) == ("lut", "rise")
+    # Renderings are compared with the table as one of them, which the page names without carrying it; and it can be taken back.
+    page = tess.get(f"/p/kilnlight/bench/{shots[0].pk}/renderings/").content.decode()
+    data = json.loads(page.split('id="renderings-data" type="application/json">')[1].split("</script>")[0])
+    assert data["now"] == {"kind": "lut", "fit": {"kind": "smooth"}, "of": "BT.709 BT.1886"}
+    assert data["titles"]["lut"] == "LUT brought in"
+    assert data["methods"]["lut"] == data["now"]
+    cell = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.709 BT.1886"}, content_type="application/json")
+    assert cell.status_code == 200
+    assert "house.cube" in cell.json()["said"]
+    other = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.2100 PQ 1000"}, content_type="application/json")
+    assert "Choose another rendering" in other.content.decode()
+    assert "Render it by Rise again" in tess.get("/p/kilnlight/outputs/").content.decode()
+    assert "is rendered by Rise again" in tess.post("/p/kilnlight/outputs/rise/", {"output": "BT.709 BT.1886"}, follow=True).content.decode()
+    assert Production.objects.get(pk=production.pk).rule_set.rendering.kind == "rise"
+    gone = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.709 BT.1886"}, content_type="application/json")
+    assert gone.status_code == 422
+    assert "no longer rendered by a table" in gone.content.decode()
 
 
 @pytest.mark.parametrize(("main", "others", "given"), [

@@ -22,6 +22,7 @@ from upwelling.core.lut_evidence import evidence
 from upwelling.core.lut_facts import measure
 from upwelling.core.lut_files import ENDINGS, format_of, read_lut, write_lut
 from upwelling.core.outputs import OUTPUTS
+from upwelling.core.path import ARITHMETIC, changed_since
 
 
 def add_commands(commands: Any) -> None:
@@ -142,6 +143,9 @@ def _verify(options: argparse.Namespace) -> int:
         print(certificate.model_dump_json(indent=2))
     else:
         _say(certificate, sys.stdout)
+    if before is not None and before.fingerprint != before.bake_order.fingerprint:
+        sys.stderr.write("upwelling: the certificate is from an earlier version, and the same settings give other numbers now: "
+                         f"{changed_since(ARITHMETIC - 1)}. The file was tested against the present ones.\n")
     if before is not None:
         same = certificate.lut_sha256 == before.lut_sha256
         sys.stderr.write(f"upwelling: the file is {'the one' if same else 'not the one'} its certificate was made for (SHA-256 {'equal' if same else 'differs'}).\n")

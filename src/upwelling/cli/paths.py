@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path as FilePath
 from typing import Any
 
 from upwelling.core.errors import BadValue, RecipeError
-from upwelling.core.path import Path
+from upwelling.core.path import Path, changed_since, recipe_arithmetic
 from upwelling.core.rendering import FITS, TONE_MAPS
 from upwelling.core.steps import Exposure
 
@@ -41,6 +42,9 @@ def path_from(options: argparse.Namespace) -> Path:
         except OSError as error:
             raise RecipeError(f"{options.recipe} cannot be read ({error.strerror}).") from None
         body = Path.from_recipe(text).model_dump(mode="json")
+        changed = changed_since(recipe_arithmetic(text))
+        if changed:
+            sys.stderr.write(f"upwelling: {options.recipe} was written by an earlier version; its settings are kept, its numbers have changed: {changed}.\n")
     else:
         for name, flag in (("source", "--from"), ("target", "--to")):
             if getattr(options, name) is None:

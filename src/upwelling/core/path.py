@@ -44,7 +44,9 @@ from upwelling.core.steps import AnyStep
 
 RECIPE_VERSION = 1
 ARITHMETIC = 3
-"""Raised whenever the same recipe would give other numbers; part of every fingerprint."""
+"""Raised whenever the same recipe would give other numbers; part of every fingerprint and recipe."""
+CHANGES = {3: "the default rendering and the smooth gamut fit compute anew: no jumps, softer highlights, another dark end on HDR outputs"}
+"""What came with each arithmetic."""
 STAGES = ("camera", "input", "trim", "look", "rendering", "display")
 StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
 
@@ -313,12 +315,14 @@ class Path(_Stage):
 
     def to_recipe(self) -> str:
         """The path as versioned JSON, indented, ending in a line feed."""
-        return json.dumps({"upwelling_recipe": RECIPE_VERSION, **self.model_dump(mode="json")}, indent=2) + "\n"
+        return json.dumps({"upwelling_recipe": RECIPE_VERSION, "arithmetic": ARITHMETIC, **self.model_dump(mode="json")}, indent=2) + "\n"
 
     @classmethod
     def from_recipe(cls, text: str | bytes) -> Path:
-        """Reads a recipe; raises RecipeError that names the place and what is wrong."""
-        return cls.checked(read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION))
+        """Reads a recipe, of any arithmetic; raises RecipeError that names the place and what is wrong."""
+        body = read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION)
+        body.pop("arithmetic", None)
+        return cls.checked(body)
 
     @classmethod
     def checked(cls, body: Any) -> Path:
@@ -332,6 +336,19 @@ class Path(_Stage):
             raise RecipeError(message if message.endswith(".") else message + ".", location) from None
         path.segments()
         return path
+
+
+def recipe_arithmetic(text: str | bytes) -> int:
+    """The arithmetic a recipe was written under; those from before it was written down count as 2. Raises RecipeError."""
+    found = read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION).get("arithmetic", 2)
+    if not isinstance(found, int) or not 1 <= found <= ARITHMETIC:
+        raise RecipeError(f"arithmetic {found!r} is not known here; this program computes as of {ARITHMETIC}. Update the program.")
+    return found
+
+
+def changed_since(arithmetic: int) -> str:
+    """What makes the numbers of settings from an earlier arithmetic others now, as part of a sentence; empty where nothing does."""
+    return "; ".join(words for since, words in CHANGES.items() if since > arithmetic)
 
 
 def without_tables(body: Any) -> Any:

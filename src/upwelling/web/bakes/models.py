@@ -99,10 +99,16 @@ class Bake(models.Model):
         return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
 
     @property
-    def is_stale(self) -> bool:
-        """True when what the table holds of the shot's path is no longer what it was baked from."""
+    def is_of_earlier_numbers(self) -> bool:
+        """Whether the same settings give other numbers now than when it was made."""
         order = self.bake_order
-        if self.shot is None or order is None:
+        return order is not None and "rendering" in order.section.stages and self.fingerprint != order.path.fingerprint
+
+    @property
+    def is_stale(self) -> bool:
+        """True when what the table holds of the shot's path is no longer what it was baked from, or its numbers are no longer computed so."""
+        order = self.bake_order
+        if self.shot is None or order is None or self.is_of_earlier_numbers:
             return True
         now = order.model_copy(update={"path": variant_path(self.shot, self.variant, order.path.display.output)})
         return now.section_fingerprint != order.section_fingerprint

@@ -17,7 +17,7 @@ from upwelling.core.comparison import render as render_light
 from upwelling.core.errors import BadValue, refusal
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Path
-from upwelling.core.rendering import FITS, RENDERING, TONE_MAPS, AnyRendering
+from upwelling.core.rendering import FITS, RENDERING, TONE_MAPS, AnyRendering, LutRendering
 from upwelling.web.bench.computed import Computed
 from upwelling.web.bench.scope import luma_weights
 from upwelling.web.controls import controls
@@ -34,6 +34,7 @@ from upwelling.web.productions.services import set_rules
 
 WIDTH = 480
 KINDS = tuple(str(method.model_fields["kind"].default) for method in TONE_MAPS)
+TABLE = str(LutRendering.model_fields["kind"].default)
 HDR = OUTPUTS["BT.2100 PQ 1000"]
 """The HDR version that SDR renderings are held against."""
 
@@ -44,26 +45,43 @@ def renderings(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     production, shot = shot_for(request, slug, pk)
     rules = production.rule_set
     free = shot.settled.is_settled and shot.is_managed
-    now = (shot.settings.rendering or rules.rendering).model_dump(mode="json")
+    now = _sent(shot.settings.rendering or rules.rendering, rules.output)
     deliveries = [rules.delivery(name) for name in (rules.output, *(d.output for d in rules.deliveries))]
+    listed: list[dict[str, Any]] = [{"name": d.output, "rendering": _sent(d.rendering or rules.rendering, d.output) if d.output != rules.output else now} for d in deliveries]
     methods = {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
+    by_table = next((one for one in (now, *(one["rendering"] for one in listed)) if one["kind"] == TABLE), None)
+    if by_table:
+        methods[TABLE] = by_table
+    offered = (*TONE_MAPS, *((LutRendering,) if by_table else ()))
     data = {
         "now": now, "methods": methods, "output": rules.output, "scope": "waveform",
-        "outputs": [{"name": d.output, "rendering": (d.rendering or rules.rendering).model_dump(mode="json") if d.output != rules.output else now} for d in deliveries],
-        "titles": {str(m.model_fields["kind"].default): m.title for m in TONE_MAPS}, "fits": {str(f.model_fields["kind"].default): f.title for f in FITS},
+        "outputs": listed, "titles": {str(m.model_fields["kind"].default): m.title for m in offered}, "fits": {str(f.model_fields["kind"].default): f.title for f in FITS},
         "urls": {"cell": reverse("rendering-cell", args=[slug, pk]), "use": reverse("use-rendering", args=[slug, pk])},
     }
     return render(request, "outputs/renderings.html", {
         "production": production, "shot": shot, "free": free, "role": production.role_of(request.user), "data": data, "scopes": SCOPES,
         "may": free and production.role_of(request.user) == Member.Role.TECHNICIAN, "shots": shots_of(production),
         "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps,
-                     "bound": m.hue_bound, "rows": controls(m, "")} for m in TONE_MAPS],
+                     "bound": m.hue_bound, "rows": controls(m, "") if m is not LutRendering else []} for m in offered],
         "fits": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS],
     })
 
 
-def _rendering(body: Any) -> AnyRendering:
+def _sent(method: AnyRendering, output: str) -> dict[str, Any]:
+    """A rendering for the page. A table stays here: the page only says whose it is."""
+    body = method.model_dump(mode="json")
+    return {"kind": TABLE, "fit": body["fit"], "of": output} if isinstance(method, LutRendering) else body
+
+
+def _rendering(body: Any, shot: Shot) -> AnyRendering:
     """A rendering the page sent; raises BadValue."""
+    if isinstance(body, dict) and body.get("kind") == TABLE:
+        rules = shot.production.rule_set
+        aim = rules.delivery(str(body.get("of") or ""))
+        held = (shot.settings.rendering if aim.output == rules.output else None) or aim.rendering or rules.rendering
+        if not isinstance(held, LutRendering):
+            raise Refused(f"{aim.output} is no longer rendered by a table. Load the page again.")
+        body = {**held.model_dump(mode="json"), "fit": body.get("fit") or held.fit.model_dump(mode="json")}
     try:
         return RENDERING.validate_python(body)
     except ValidationError as error:
@@ -86,7 +104,7 @@ def cell(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     """One rendering of the frame: picture, scope and numbers."""
     body = json_body(request, "setting")
     production, shot = shot_for(request, slug, pk)
-    method = _rendering(body.get("rendering"))
+    method = _rendering(body.get("rendering"), shot)
     kind = body["scope"] if body.get("scope") in SCOPES else "waveform"
     scene, path = scene_of(shot, str(body.get("output") or ""))
     working, adaptation, target = path.working_primaries, path.input.adaptation, path.target
@@ -131,7 +149,7 @@ def use(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     """Makes a rendering this shot's, the production's, or that of one further output."""
     body = json_body(request, "setting")
     production, shot = shot_for(request, slug, pk, change=True)
-    method, whose, rules = _rendering(body.get("rendering")), body.get("whose"), production.rule_set
+    method, whose, rules = _rendering(body.get("rendering"), shot), body.get("whose"), production.rule_set
     output = str(body.get("output") or rules.output)
     method.operations(shot.path().working_primaries, production.output_named(production.checked_output(output)), rules.adaptation)
     if whose == "shot":

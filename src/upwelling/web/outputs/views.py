@@ -55,12 +55,19 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
         "rows": [{"output": o, "levels": levels(o, *_form_of(rules, o)), "form": _form_of(rules, o), "state": delivered.get(o.name, ""), "own": rows.get(o.name)}
                  for o in listed],
         "chosen": chosen, "chosen_form": _form_of(rules, chosen), "chosen_state": delivered.get(chosen.name, ""), "chosen_own": rows.get(chosen.name),
+        "rendered": _rendered(rules, chosen) if chosen.name in delivered else None,
         "codes": [{"depth": depth, "full": levels(chosen, "full", depth), "legal": levels(chosen, "legal", depth)} for depth in DEPTHS],
         "level_names": [level.name for level in levels(chosen, "full", 10)], "depths": DEPTHS, "curves": CURVES, "spaces": SPACES, "chromaticities": [(key, axis, f"{key}_{axis}") for key in ("red", "green", "blue", "white") for axis in "xy"],
         "surrounds": ("dark", "dim", "average"),
         "mastering": MasteringDisplay.of(chosen) if chosen.curve_name == "PQ" else None, "first_shot": shots[0] if shots else None,
         "data": {"shots": [{"url": reverse("light-level", args=[slug, shot.pk]), "name": shot.name} for shot in programme], "output": chosen.name},
     })
+
+
+def _rendered(rules: Any, target: Output) -> dict[str, Any]:
+    """What renders a delivered output: its title, a few words with numbers, and whether it is Rise as it comes."""
+    method = rules.delivery(target.name).rendering or rules.rendering
+    return {"title": method.title, "said": method.said(target), "plain": method == Rise()}
 
 
 def _form_values(row: OwnOutput | None, given: dict[str, Any]) -> dict[str, Any]:
@@ -87,6 +94,23 @@ def _definition(given: dict[str, Any]) -> dict[str, Any]:
                              for key in ("red", "green", "blue", "white")}
     body["default_depth"] = int(given.get("default_depth", "10")) if given.get("default_depth", "10").isdigit() else 0
     return body
+
+
+@require_POST
+def render_by_rise(request: HttpRequest, slug: str) -> HttpResponse:
+    """Gives a delivered output the default rendering again, as where a table was used."""
+    production = production_for(request.user, slug, change=True)
+    name, rules = request.POST.get("output", ""), production.rule_set
+    if name == rules.output:
+        set_rules(production, {"rendering": Rise().model_dump(mode="json")})
+        messages.success(request, "The production is rendered by Rise again; shots with a rendering of their own keep it.")
+    elif any(d.output == name for d in rules.deliveries):
+        changed = [d.model_copy(update={"rendering": Rise()}) if d.output == name else d for d in rules.deliveries]
+        set_rules(production, {"deliveries": [d.model_dump(mode="json") for d in changed]})
+        messages.success(request, f"{name} is rendered by Rise again.")
+    else:
+        messages.error(request, "That output is not delivered, so nothing renders it.")
+    return redirect(f"{reverse('outputs', args=[slug])}?{urlencode({'name': name})}")
 
 
 @require_POST

@@ -16,6 +16,7 @@ from upwelling.core.encodings import Encoding, encoding
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
 from upwelling.core.outputs import CustomOutput, Output, output
+from upwelling.core.path import ARITHMETIC, changed_since
 from upwelling.web.productions.rules import Rules
 
 
@@ -35,6 +36,8 @@ class Production(models.Model):
     description = models.CharField(max_length=300, blank=True)
     rules = models.JSONField(default=dict)
     created = models.DateTimeField(default=timezone.now)
+    arithmetic = models.PositiveSmallIntegerField(default=ARITHMETIC)
+    """The arithmetic whose numbers its people have been told of."""
 
     objects = ProductionQuerySet.as_manager()
 
@@ -50,6 +53,11 @@ class Production(models.Model):
             return Rules.model_validate(self.rules)
         except ValidationError:
             raise BadValue(f"The rules of {self.name} cannot be read. Set them again on its page.") from None
+
+    @property
+    def changed_numbers(self) -> str:
+        """What makes its pictures and tables others than before, for a sentence; empty once that has been seen."""
+        return changed_since(self.arithmetic)
 
     @cached_property
     def definitions(self) -> dict[str, CustomEncoding]:

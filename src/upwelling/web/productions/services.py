@@ -12,6 +12,7 @@ from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue, UnknownName, refusal
 from upwelling.core.outputs import CustomOutput
+from upwelling.core.path import ARITHMETIC
 from upwelling.core.primaries import primaries
 from upwelling.core.rendering import AnyRendering
 from upwelling.web.encodings.models import OwnEncoding
@@ -149,3 +150,9 @@ def remove_encoding(row: OwnEncoding) -> None:
     if users:
         raise Refused(f"{row.name} is in use by {', '.join(users[:4])}. Give them another encoding first.")
     row.delete()
+
+
+def note_numbers_seen(production: Production) -> None:
+    """Records that the production's people know of the present arithmetic."""
+    production.arithmetic = ARITHMETIC
+    production.save(update_fields=["arithmetic"])

@@ -5,6 +5,7 @@ from upwelling.web.productions import own_encodings, views
 urlpatterns = [
     path("", views.productions, name="productions"),
     path("p/<slug:slug>/rules/", views.rules, name="rules"),
+    path("p/<slug:slug>/numbers-seen/", views.numbers_seen, name="numbers-seen"),
     path("p/<slug:slug>/encodings/", own_encodings.own_encodings, name="own-encodings"),
     path("p/<slug:slug>/encodings/<int:pk>/remove/", own_encodings.remove, name="remove-encoding"),
 ]

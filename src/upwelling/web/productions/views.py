@@ -11,7 +11,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 from upwelling.core.errors import UpwellingError
 from upwelling.web.productions.forms import ProductionForm, RulesForm
 from upwelling.web.productions.models import Production, production_for
-from upwelling.web.productions.services import create_production, set_rules
+from upwelling.web.productions.services import create_production, note_numbers_seen, set_rules
 
 
 @require_http_methods(["GET", "POST"])
@@ -41,4 +41,11 @@ def rules(request: HttpRequest, slug: str) -> HttpResponse:
         messages.error(request, f"The rules were not changed. {error}")
     else:
         messages.success(request, "The rules are saved. Every shot that does not say otherwise follows them.")
+    return redirect("production", slug)
+
+
+@require_POST
+def numbers_seen(request: HttpRequest, slug: str) -> HttpResponse:
+    """Takes the note away that an update changed the production's numbers."""
+    note_numbers_seen(production_for(request.user, slug, change=True))
     return redirect("production", slug)
