@@ -1,7 +1,7 @@
 """Rise and the smooth gamut fit for the tile engine: float32 twins of rendering/rise_operation.py and fits/smooth.py, on planar tiles.
 
 q is a power of two and every norm's power too, so that roots and powers are square roots and squares; the tone curve is a table of
-display light over scene stops, and its third power is taken by products.
+display light over scene stops, and its powers are products.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from upwelling.core.engine.colour_kernel import read
 from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
-from upwelling.core.rendering.rise_operation import CEILING_WIDTH, EASE, FARTHEST_MISS, MARGIN, NEAREST, ROOM, TANGENT_WIDTH
+from upwelling.core.rendering.rise_operation import CEILING_WIDTH, EASE, FARTHEST_MISS, MARGIN, NEAREST, PURITY, ROOM, TANGENT_WIDTH
 from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
 
@@ -30,7 +30,8 @@ MARGIN_F, ROOM_F = F(MARGIN), F(ROOM)
 LEAST_LOG2_Q = 3
 """q is 8 at the least, so that three roots and squares stand in the loops themselves."""
 NEAREST_F, SLOPE_LEAST, MISSED = F(NEAREST), F(1e-12), F(FARTHEST_MISS)
-assert EASE == 3
+assert EASE == 2
+assert PURITY == 4
 assert SHARP == 16
 
 
@@ -192,7 +193,7 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
         T[i] = read(tables, start, low, inv, cells, T[i])
     for i in range(n):
         level = T[i]
-        fade = level * level * level
+        fade = level * level
         u = min(max((N[i] - ease0) * inv_ease, ZERO), ONE)
         pure = P[i]
         second = ONE - amount * ((ONE - pure) * fade + pure * u * u * (HALF3 + u - HALF3 * u * u))

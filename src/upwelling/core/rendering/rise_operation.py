@@ -28,8 +28,10 @@ from upwelling.core.rendering.newton import newton
 from upwelling.core.rendering.root_space import RootSpace, hold, p_norm, smooth_positive, smooth_root, soft_limit
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, ToneCurve
 
-EASE = 3
-"""Power of T in k₂ for near-neutrals. Higher keeps tints longer in highlights, and trilinear tables ripple more along neutral."""
+EASE = 2
+"""Power of T in k₂ for near-neutrals. Higher keeps tints longer in highlights, and trilinear tables ripple more along neutral and warm whites."""
+PURITY = 4
+"""Power of the landed reach that counts as purity. Lower: tints too turn white late, and tables follow bright glass less well."""
 MARGIN, ROOM = 1.2, 0.1
 """Room for a pure colour's largest channel: times its excess, and in any case. More keeps colour in highlights, and makes them darker."""
 CEILING_WIDTH, TANGENT_WIDTH = 0.3, 0.02
@@ -62,7 +64,7 @@ class RiseOperation:
         tangent, chord = self.space.tangent_and_chord(d)
         reach = self.space.reach(chord)
         landed = soft_limit(reach)
-        pure = landed**4
+        pure = landed**PURITY
         first = landed / reach
         above = np.maximum(first[:, None] * (tangent + first[:, None] * (chord - tangent)), 0.0)
         room = pure * (MARGIN * p_norm(above, 4) + ROOM)
