@@ -4,7 +4,7 @@ HOST ?= 127.0.0.1
 PYTHON = .venv/bin/python
 MANAGE = $(PYTHON) -m upwelling.web.manage
 
-.PHONY: demo stop test check bench screenshots
+.PHONY: demo stop test check bench tables screenshots
 
 demo: .venv/.runtime
 	@PORT=$(PORT) HOST=$(HOST) sh scripts/demo.sh
@@ -28,6 +28,9 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/intake.py
 	$(PYTHON) benchmarks/drag.py
 	$(PYTHON) benchmarks/renderings.py
+
+tables: .venv/.dev
+	$(PYTHON) benchmarks/tables.py
 
 screenshots: .venv/.dev
 	$(PYTHON) scripts/screenshots.py http://$(HOST):$(PORT)

@@ -15,7 +15,16 @@ from upwelling.core.engine.colour_kernel import read
 from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.kernels import called, inline
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
-from upwelling.core.rendering.rise_operation import CEILING_WIDTH, EASE, FARTHEST_MISS, MARGIN, NEAREST, PURITY, ROOM, TANGENT_WIDTH
+from upwelling.core.rendering.rise_operation import (
+    CEILING_WIDTH,
+    EASE,
+    FARTHEST_MISS,
+    MARGIN,
+    NEAREST,
+    PURITY,
+    ROOM,
+    TANGENT_WIDTH,
+)
 from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
 
