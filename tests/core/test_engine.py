@@ -18,6 +18,7 @@ from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matri
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Display, Input, Look, Path, Trim
 from upwelling.core.primaries import primaries
+from upwelling.core.rendering import Rise
 from upwelling.core.steps import Exposure, Saturation, WhiteBalance
 from upwelling.core.steps import SlopeOffsetPower as SopStep
 
@@ -165,3 +166,13 @@ def test_an_edited_constant_leaves_no_stale_kernel(tmp_path, name, constant):
     assert cache_key(core) != before
     (core / name).write_text(text)
     assert cache_key(core) == before
+
+
+@pytest.mark.parametrize("name", OUTPUTS)
+def test_rise_at_random_light_of_every_kind(name):
+    """Within 2e-5 of code of the reference, with light far outside the locus and far below 0 too."""
+    rng = np.random.default_rng(12)
+    light = np.concatenate([rng.random((20_000, 3)) * 3, np.exp2(rng.uniform(-12, 8, (20_000, 3))), rng.normal(size=(20_000, 3)) * 0.5,
+                            np.repeat(np.exp2(rng.uniform(-14, 8, (3000, 1))), 3, axis=1), np.zeros((1, 3)), np.full((1, 3), -1e6), np.full((1, 3), 1e9)])
+    fast, exact = both((*Rise().operations(primaries("AP1"), OUTPUTS[name], "CAT02"), *OUTPUTS[name].encode_operations()), light)
+    np.testing.assert_allclose(fast, exact, rtol=0, atol=3e-5)

@@ -26,7 +26,8 @@ class ToneMap(BaseModel):
     """A way from scene light to display light: a frozen, validated value, with the gamut fit that ends it.
 
     ``hue_bound`` is the largest turn of hue in ICtCp, in degrees, over the torture chart's sweeps of saturated light on BT.709 BT.1886, below
-    where a sweep leaves its gamut; tests hold each method to its own.
+    where a sweep leaves its gamut. ``largest_step`` is the largest ΔE (76 of CIELAB on SDR, ITP on HDR outputs; None: not made for it) between two camera
+    codes 2e-5 apart that a hunt may find, with the smooth fit. Tests hold each method to its own.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -35,6 +36,7 @@ class ToneMap(BaseModel):
     source: ClassVar[str]
     keeps: ClassVar[str]
     hue_bound: ClassVar[float]
+    largest_step: ClassVar[tuple[float, float | None]]
 
     kind: str = ""
     fit: AnyFit = SmoothFit()

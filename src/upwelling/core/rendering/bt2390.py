@@ -63,6 +63,7 @@ class Bt2390(ToneMap):
     source: ClassVar[str] = "Report ITU-R BT.2390-8 (2020), section 5.4.1"
     keeps: ClassVar[str] = "cd/m² below the knee"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (0.3, 1.5)
 
     kind: Literal["bt2390"] = "bt2390"
     source_nits: float = source_peak()

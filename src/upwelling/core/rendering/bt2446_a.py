@@ -87,6 +87,7 @@ class Bt2446A(ToneMap):
     source: ClassVar[str] = "Report ITU-R BT.2446-1 (2021), section 4"
     keeps: ClassVar[str] = "the direction of Cb and Cr in gamma-2.4 signal"
     hue_bound: ClassVar[float] = 1.5
+    largest_step: ClassVar[tuple[float, float | None]] = (3.5, None)
 
     kind: Literal["bt2446a"] = "bt2446a"
     source_nits: float = source_peak()

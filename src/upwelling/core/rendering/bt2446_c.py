@@ -48,6 +48,7 @@ class Bt2446C(ToneMap):
     source: ClassVar[str] = "Report ITU-R BT.2446-1 (2021), section 6; the optional chroma correction above white is left out"
     keeps: ClassVar[str] = "chromaticity, apart from the crosstalk"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (0.3, None)
 
     kind: Literal["bt2446c"] = "bt2446c"
     source_nits: float = source_peak()

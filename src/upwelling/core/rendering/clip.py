@@ -34,6 +34,7 @@ class Clip(ToneMap):
     source: ClassVar[str] = "By definition"
     keeps: ClassVar[str] = "everything up to the peak, nothing above"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (2.0, 5.0)
 
     kind: Literal["clip"] = "clip"
     preserve: Preserved = choice("channels", "Cut off by", "What is compared with the peak: each channel, or a norm with the channels kept in ratio.")

@@ -28,6 +28,7 @@ class HlgOotf(ToneMap):
     source: ClassVar[str] = "ITU-R BT.2100-2, table 5 and note 5f; BT.2408-7, table 1 (white at 75 % of signal)"
     keeps: ClassVar[str] = "chromaticity up to the peak"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (0.4, 1.5)
 
     kind: Literal["hlg_ootf"] = "hlg_ootf"
     white_signal: float = parameter(WHITE_SIGNAL, "White at", "signal", 0.5, 1.0, 0.01, "HLG signal of diffuse white.")
@@ -57,6 +58,7 @@ class WhiteToWhite(ToneMap):
     source: ClassVar[str] = "Levels of ITU-R BT.2408-7, table 1; the straight line between them is ours, the report prescribes none"
     keeps: ClassVar[str] = "chromaticity and ratios of HDR light up to the peak"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (4.0, 1.5)
 
     kind: Literal["bt2408"] = "bt2408"
     white_nits: float = source_white()

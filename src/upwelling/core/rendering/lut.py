@@ -27,6 +27,7 @@ class LutRendering(ToneMap):
     source: ClassVar[str] = "The table's own file, known by its hash"
     keeps: ClassVar[str] = "what the table keeps"
     hue_bound: ClassVar[float] = 180.0
+    largest_step: ClassVar[tuple[float, float | None]] = (100.0, 100.0)
 
     kind: Literal["lut"] = "lut"
     lut: DeclaredLut = Field(title="Table", description="The table and its declared spaces.")

@@ -37,6 +37,7 @@ class Reinhard(ToneMap):
     source: ClassVar[str] = "Reinhard, Stark, Shirley, Ferwerda, “Photographic tone reproduction for digital images”, SIGGRAPH 2002, eq. 4"
     keeps: ClassVar[str] = "the ratios of channels, or each channel's own curve"
     hue_bound: ClassVar[float] = 1.0
+    largest_step: ClassVar[tuple[float, float | None]] = (0.5, 7.0)
 
     kind: Literal["reinhard"] = "reinhard"
     scene_peak: float = parameter(16.0, "Scene peak", "× white", 2.0, 1024.0, 1.0,

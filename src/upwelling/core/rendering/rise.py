@@ -32,6 +32,7 @@ class Rise(ToneMap):
     source: ClassVar[str] = "Our own; surround by Report ITU-R BT.2390-8, section 6.2"
     keeps: ClassVar[str] = "hue, between Oklab’s and ICtCp’s; chromaticity below the ease start"
     hue_bound: ClassVar[float] = 3.0
+    largest_step: ClassVar[tuple[float, float | None]] = (0.17, 0.4)
 
     kind: Literal["rise"] = "rise"
     contrast: float = parameter(1.3, "Contrast", "stops/stop", 0.8, 2.0, 0.02, "Slope of the tone curve at mid grey, in a dim surround.")

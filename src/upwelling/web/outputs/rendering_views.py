@@ -62,7 +62,7 @@ def renderings(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         "production": production, "shot": shot, "free": free, "role": production.role_of(request.user), "data": data, "scopes": SCOPES,
         "may": free and production.role_of(request.user) == Member.Role.TECHNICIAN, "shots": shots_of(production),
         "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps,
-                     "bound": m.hue_bound, "rows": controls(m, "") if m is not LutRendering else []} for m in offered],
+                     "bound": m.hue_bound, "steps": None if m is LutRendering else m.largest_step, "rows": controls(m, "") if m is not LutRendering else []} for m in offered],
         "fits": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS],
     })
 

@@ -65,9 +65,9 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 def _rendered(rules: Any, target: Output) -> dict[str, Any]:
-    """What renders a delivered output: its title, a few words with numbers, and whether it is Rise as it comes."""
+    """What renders a delivered output, in a few words with numbers, and whether it is Rise as it comes."""
     method = rules.delivery(target.name).rendering or rules.rendering
-    return {"title": method.title, "said": method.said(target), "plain": method == Rise()}
+    return {"said": method.said(target), "plain": method == Rise()}
 
 
 def _form_values(row: OwnOutput | None, given: dict[str, Any]) -> dict[str, Any]:
