@@ -130,6 +130,7 @@ def test_a_bake_set_up_on_the_column(brought_in, sign_in):
     page.wait_for_selector("dd:has-text('after a fitted shaper, fitted entries')")
     assert page.input_value("input[name=density]") == "1,2,1"
     assert not page.is_visible("text=The shaper that was found")
+    assert "BT.709" in page.inner_text(".cut .s6 p")
     page.select_option("select[name=trim]", "without")
     page.wait_for_selector("text=The shaper that was found belongs to the settings before")
     assert page.input_value("input[name=density]") == ""

@@ -22,6 +22,8 @@ from upwelling.core.bake.package import table_name
 from upwelling.core.bake.receivers import Receiver, plain_receiver
 from upwelling.core.bake.samples import read_frames, sample_sets, write_frames
 from upwelling.core.bake.shaper import shaper_of
+from upwelling.core.bake.tolerances import tolerances_for
+from upwelling.core.bake.trial import Trial
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
@@ -437,6 +439,16 @@ def test_fitted_entries_go_after_a_shaper_too(tmp_path):
     before, after = (verify(baked(tmp_path, order_), order_) for order_ in (one, fitted))
     assert after.grid.wrong == 0
     assert after.overall.p99 < before.overall.p99
+
+
+@pytest.mark.parametrize("section", [Section(end="trim", carrier="S-Log3/S-Gamut3"), Section(end="input"), Section(start="trim"), Section(start="rendering")], ids=str)
+@pytest.mark.parametrize("output", ["BT.709 BT.1886", "BT.2100 PQ 1000"])
+def test_fitted_entries_of_any_section_are_finite_and_no_worse(section, output):
+    one = BakeOrder(path=make("S-Log3/S-Gamut3.Cine", output=output), section=section, receiver=PROGRAM, size=17, entries="fitted")
+    trial = Trial(one, (), tolerances_for(one.judge.target.is_hdr))
+    plain, fitted = trial.plain("cube", 17), trial.plain("cube", 17, "fitted")
+    assert np.isfinite([v for v in fitted.figures.values() if v is not None]).all()
+    assert fitted.figures["anywhere_median"] <= plain.figures["anywhere_median"] + 0.01
 
 
 def test_a_density_puts_grid_points_where_it_is_high():

@@ -71,7 +71,7 @@ def test_a_bake_from_button_to_proof_from_the_files_alone(baked, as_, tmp_path, 
     assert main(["verify", str(table)]) == 1
     assert "not the one its certificate was made for" in capsys.readouterr().err
     (tmp_path / "r.json").write_bytes(as_("vera").get(f"/p/kilnlight/bakes/{bake.pk}/recipe.json").content)
-    assert main(["bake", str(tmp_path / "again.cube"), "--recipe", str(tmp_path / "r.json"), "--size", "17", "--no-fit-entries"]) == 0
+    assert main(["bake", str(tmp_path / "again.cube"), "--recipe", str(tmp_path / "r.json"), "--size", "17"]) == 0
     rows = [[line for line in place.read_text().splitlines() if line[:1].isdigit()] for place in (bake.disk_path, tmp_path / "again.cube")]
     assert rows[0] == rows[1]
 

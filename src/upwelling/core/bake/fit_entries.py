@@ -33,6 +33,8 @@ _FARTHEST = 5.0
 """ΔE 2000 by which an entry may leave the path; of ΔE ITP three times as much."""
 _PROBE = 2e-3
 """Step of code by which the metric is found."""
+_SINGULAR = 1e-4
+"""Share of a metric's size that its smallest part keeps."""
 _LATTICE = 33
 """Points a side at which it is found."""
 
@@ -68,7 +70,10 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
     size = float((rest * step).sum())
     for _ in range(_ROUNDS):
         pulled_now = pull(step)
-        length = size / max(float((step * pulled_now).sum()), 1e-30)
+        bend = float((step * pulled_now).sum())
+        if bend <= 0 or size <= 0:
+            break  # as near as float32 sums tell
+        length = size / bend
         moved, rest = moved + length * step, rest - length * pulled_now
         turned = rest / scale
         after = float((rest * turned).sum())
@@ -131,7 +136,22 @@ def _metric_at(order: BakeOrder, right: Float64) -> Float32:
     alone = [squared(c) for c in range(3)]
     mixed = [(squared(i, j) - alone[i] - alone[j]) / (2 * inward[:, i] * inward[:, j]) for i, j in ((0, 1), (0, 2), (1, 2))]
     least = 0.02 / 3 * sum(alone) / _PROBE**2 + 1e-6
-    return np.stack([*(own / _PROBE**2 + least for own in alone), *mixed], axis=-1).astype(np.float32)
+    return _definite(np.stack([*(own / _PROBE**2 + least for own in alone), *mixed], axis=-1)).astype(np.float32)
+
+
+def _definite(metric: Float64) -> Float64:
+    """The metric (N, 6) with what is not positive definite made so: differences across a bend can come out as no metric at all."""
+    xx, yy, zz, xy, xz, yz = metric.T
+    minor = xx * yy - xy**2
+    whole = zz * minor + 2 * xy * xz * yz - xx * yz**2 - yy * xz**2
+    bad = np.flatnonzero((minor < _SINGULAR * xx * yy) | (whole < _SINGULAR * xx * yy * zz))
+    if len(bad):
+        full = metric[bad][:, [0, 3, 4, 3, 1, 5, 4, 5, 2]].reshape(-1, 3, 3)
+        values, vectors = np.linalg.eigh(full)
+        held = np.maximum(values, _SINGULAR * values[:, -1:])
+        made = np.einsum("nij,nj,nkj->nik", vectors, held, vectors).reshape(-1, 9)
+        metric[bad] = made[:, [0, 4, 8, 1, 2, 5]]
+    return metric
 
 
 def interpolation_weights(codes: Any, n: int, interpolation: Interpolation) -> tuple[Any, Float32]:

@@ -18,6 +18,8 @@ from upwelling.core.bake.trial import OUTRIGHT, Trial, Tried, format_title
 from upwelling.core.lut_files import FormatName
 
 _LARGER = 65
+_WITHIN_REACH = 2.5
+"""Times the tolerance up to which fitting the entries may still make a table hold."""
 _ROUNDED_AWAY = 1.0
 """Share of a limit that rounding may take up before no table can hold."""
 
@@ -147,7 +149,7 @@ def way_out(trial: Trial, nearest: Tried) -> str:
         size = changed.grids[-1]
         form: FormatName = next((f for f in (nearest.format, "cube", "clf") if size in changed.sizes(f)), "cube")
         kinds = [trial.plain(form, size, receiver=changed)]
-        if size <= FITTED_UP_TO and not kinds[0].holds:
+        if size <= FITTED_UP_TO and 1 < kinds[0].share < _WITHIN_REACH:
             kinds.append(trial.plain(form, size, "fitted", receiver=changed))
         holding = next((t for t in kinds if t.holds), None)
         if holding is not None:

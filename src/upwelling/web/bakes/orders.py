@@ -44,7 +44,7 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density, entries, output, trim, look, left_out.
 
-    Raises Refused or BadValue.
+    What is not wished for is as usual: the largest grid, and fitted entries where it can have them. Raises Refused or BadValue.
     """
     receiver = wish["receiver"] if isinstance(wish.get("receiver"), Receiver) else receiver_named(shot.production, str(wish.get("receiver") or RECEIVERS[0].name))
     try:
@@ -54,11 +54,13 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     check_bakeable(shot, section)
     form = wish.get("format") or receiver.formats[0]
     size = str(wish.get("size") or (receiver.sizes(str(form)) or (0,))[-1])
+    flat = str(wish.get("dimensions")) == "1"
+    usual = "fitted" if not flat and size.isdigit() and receiver.prefers_fitted(int(size)) else "sampled"
     path = variant_path(shot, variant_of(wish), str(wish.get("output") or ""))
     names = {step.id for step in (*path.trim.steps, *path.look.steps)}
     return BakeOrder.checked({
-        "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if str(wish.get("dimensions")) == "1" else 3,
-        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")), "entries": wish.get("entries") or "sampled",
+        "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if flat else 3,
+        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")), "entries": wish.get("entries") or usual,
         "left_out": tuple(n for n in wish.get("left_out") or () if n in names)})
 
 

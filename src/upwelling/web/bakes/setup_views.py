@@ -56,6 +56,7 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     if asked:
         data["wish"] |= {"start": "look", "end": "look", "look": str(asked.look)}
     strata = column(shot, path, shot.settings)
+    data["lines"] = {row["stage"]: row["line"] for row in strata}
     for row in strata:
         row["begins"] = row["stage"] if row["stage"] in STARTS else ""
         row["ends"] = row["stage"] if row["stage"] in ENDS else ""
@@ -77,6 +78,7 @@ def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
     section, r = order.section, order.receiver
     return JsonResponse({
         "said": order.said(by_formulas=formulas(order) is not None), "title": section.title(), "stages": list(section.stages), "metric": order.judge.metric,
+        "lines": {row["stage"]: row["line"] for row in column(shot, order.path, shot.settings)},
         "takes": f"{section.input_name(order.path)} code, {r.input_range} range", "gives": f"{section.output_name(order.path)} code, {r.output_range} range",
         "lost": [{"name": one.name, "why": one.why, "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on this shot’s frame",
                   "step": one.step, "matters": one.matters} for one in lost],

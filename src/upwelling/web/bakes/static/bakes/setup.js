@@ -3,11 +3,12 @@ document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
 
   Alpine.data("bakeSetup", () => ({
-    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, share: 0, canTake: false, checked: false, dropped: "",
+    wish: {}, said: "", title: "", takes: "", gives: "", lost: [], trouble: "", yes: false, rows: [], verdict: "", solving: false, share: 0, canTake: false, checked: false, dropped: "", lines: {},
 
     init() {
       this.data = JSON.parse(document.getElementById("bake-data").textContent);
       this.wish = this.data.wish;
+      this.lines = this.data.lines;
       this.check();
     },
     get receiver() { return this.data.receivers[this.wish.receiver]; },
@@ -66,7 +67,7 @@ document.addEventListener("alpine:init", () => {
       try {
         const found = await (await upwelling.post(this.data.urls.check, this.asked_for)).json();
         if (mine !== this.asked) return;
-        Object.assign(this, { said: found.said, title: found.title, takes: found.takes, gives: found.gives, lost: found.lost, trouble: "", checked: true });
+        Object.assign(this, { lines: found.lines, said: found.said, title: found.title, takes: found.takes, gives: found.gives, lost: found.lost, trouble: "", checked: true });
       } catch (error) {
         if (mine === this.asked) Object.assign(this, { trouble: error.message, lost: [], said: "", title: "", takes: "", gives: "" });
       } finally {
