@@ -14,8 +14,8 @@ from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.receivers import FITTED_UP_TO, Receiver
 from upwelling.core.bake.samples import FrameSample
 from upwelling.core.bake.tolerances import Tolerances, tolerances_for
-from upwelling.core.bake.trial import OUTRIGHT, Trial, Tried, format_title
-from upwelling.core.lut_files import FormatName
+from upwelling.core.bake.trial import OUTRIGHT, Trial, Tried
+from upwelling.core.lut_files import FORMATS, FormatName
 
 _LARGER = 65
 _WITHIN_REACH = 2.5
@@ -56,7 +56,7 @@ class Solution(BaseModel):
         best = self.best
         if self.chosen is None:
             return f"None of this receiver’s tables holds; {best.said()} comes nearest, {best.share:.1f} × the tolerance. {self.way_out}".strip()
-        other = f" if you choose {format_title(best.format)}" if best.format != self.asked else ""
+        other = f" if you choose {FORMATS[best.format].title}" if best.format != self.asked else ""
         if best.strays:
             return f"{best.said()} is the smallest that holds within pictures{other}; somewhere in the cube it strays by ΔE {best.figures[OUTRIGHT]:.1f} or more."
         if best.by_formulas:

@@ -18,7 +18,7 @@ from upwelling.core.bake.samples import FRAME_SET, SEED, FrameSample, sample_set
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
 from upwelling.core.bake.tolerances import Tolerances
 from upwelling.core.lut import Lut1D, ProcessList
-from upwelling.core.lut_files import FORMATS, FormatName
+from upwelling.core.lut_files import FormatName
 
 Places = NDArray[np.intp]
 _WORST, _CHANCE = 60, 1200
@@ -165,8 +165,3 @@ class Trial:
         # As printed, so that what holds here is what the verification finds to hold.
         limits = self.limits.model_dump()
         return max(float(round(value, 2) / limits[name]) for name, value in figures.items() if value is not None and name != OUTRIGHT)
-
-
-def format_title(form: FormatName) -> str:
-    """A format's name for a sentence."""
-    return FORMATS[form].title

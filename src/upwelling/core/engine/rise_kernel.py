@@ -29,7 +29,7 @@ from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
 
 F = np.float32
-ZERO, HALF, ONE, TWO, THREE, FOUR = F(0), F(0.5), F(1), F(2), F(3), F(4)
+ZERO, HALF, ONE, TWO, FOUR = F(0), F(0.5), F(1), F(2), F(4)
 LOG_GREY, LOW, BRIGHTEST_F, LEAST = F(np.log2(MID_GREY)), F(LOWEST_STOP), F(BRIGHTEST), F(1e-30)
 DARKEST = F(MID_GREY * 2.0**LOWEST_STOP)
 CONE_FLOOR_F, LEVEL_FLOOR_F = F(CONE_FLOOR), F(LEVEL_FLOOR)
@@ -152,7 +152,7 @@ def reaches(X: Any, Y: Any, Z: Any, TR: Any, TG: Any, TB: Any, CR: Any, CG: Any,
 
 @inline
 def ceiling_reach(tangent: Any, chord: Any, near: Any, k: Any) -> Any:
-    """One channel's z, the reach towards the ceiling."""
+    """rise_operation.ceiling_reach of one channel."""
     bow = positive32(tangent - chord, TANGENT_WIDE)
     slope = max(chord + bow, ZERO)
     miss = max(ONE - FOUR * bow / (near * (slope * slope + SLOPE_LEAST)), MISSED)

@@ -49,6 +49,14 @@ def norm_of(rgb: Float64) -> Float64:
     return np.asarray(np.maximum(norm, MID_GREY * 2.0**LOWEST_STOP))
 
 
+def ceiling_reach(tangent: Float64, chord: Float64, near: Float64, k: Float64) -> Float64:
+    """Reach (N, 3) of each channel towards the ceiling: 1 where the parabola of its way meets it. ``near`` (N,) is the level over the room left above it."""
+    bow = smooth_positive(tangent - chord, TANGENT_WIDTH)
+    slope = np.maximum(chord + bow, 0.0)  # the larger of tangent and chord
+    miss = np.maximum(1 - 4 * bow / (near[:, None] * (slope * slope + 1e-12)), FARTHEST_MISS)
+    return np.asarray(slope * (k * near)[:, None] * (1 + smooth_root(miss, CEILING_WIDTH)) / 2)
+
+
 @dataclass(frozen=True)
 class RiseOperation:
     """The rendering for one working space and one output: relative display light of scene-linear working light."""
@@ -78,11 +86,7 @@ class RiseOperation:
             return second, level / room
 
         k = first * second
-        bow = smooth_positive(tangent - chord, TANGENT_WIDTH)
-        slope = np.maximum(chord + bow, 0.0)  # the larger of tangent and chord
-        near = level / np.maximum(room - level, NEAREST)
-        miss = np.maximum(1 - 4 * bow / (near[:, None] * (slope * slope + 1e-12)), FARTHEST_MISS)
-        z = slope * (k * near)[:, None] * (1 + smooth_root(miss, CEILING_WIDTH)) / 2
+        z = ceiling_reach(tangent, chord, level / np.maximum(room - level, NEAREST), k)
         return k * (1 + p_norm(z, 4) ** 4) ** -0.25, level / room
 
     def apply(self, rgb: Float64) -> Float64:

@@ -18,14 +18,12 @@ from upwelling.core.outputs import Output
 from upwelling.core.primaries import Adaptation, rgb_to_xyz
 from upwelling.core.rendering.fits.base import GamutFit
 from upwelling.core.rendering.newton import newton
-from upwelling.core.rendering.rise_operation import CEILING_WIDTH, FARTHEST_MISS, NEAREST, TANGENT_WIDTH, norm_of
+from upwelling.core.rendering.rise_operation import NEAREST, ceiling_reach, norm_of
 from upwelling.core.rendering.root_space import (
     SHARP,
     RootSpace,
     hold,
     p_norm,
-    smooth_positive,
-    smooth_root,
     soft_limit,
 )
 from upwelling.core.rendering.tone_curve import BRIGHTEST
@@ -69,12 +67,7 @@ class SmoothOperation:
         reach = self.space.reach(chord)
         shown = np.minimum(level, 1.0)
         k = soft_limit(reach) / reach
-
-        bow = smooth_positive(tangent - chord, TANGENT_WIDTH)
-        slope = np.maximum(chord + bow, 0.0)
-        near = shown / np.maximum(1 - shown, NEAREST)
-        miss = np.maximum(1 - 4 * bow / (near[:, None] * (slope * slope + 1e-12)), FARTHEST_MISS)
-        z = p_norm(slope * (k * near)[:, None] * (1 + smooth_root(miss, CEILING_WIDTH)) / 2, SHARP)
+        z = p_norm(ceiling_reach(tangent, chord, shown / np.maximum(1 - shown, NEAREST), k), SHARP)
         k = k * soft_limit(z, CEILING_KNEE) / z
         out = hold(self.space.light(k[:, None] * d), self.space.light_floor) * shown[:, None]
         return np.asarray(np.minimum(out, 1.0)).reshape(rgb.shape)
