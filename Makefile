@@ -14,6 +14,7 @@ stop:
 
 test: .venv/.dev
 	@sh scripts/need-chromium.sh
+	@sh scripts/need-outside.sh
 	@$(MAKE) --no-print-directory check
 	$(PYTHON) -m pytest
 

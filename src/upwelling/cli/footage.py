@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 import json
-from dataclasses import asdict
+import sys
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -30,16 +31,20 @@ def add_frame_option(command: argparse.ArgumentParser) -> None:
 def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
     """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
     footage = open_footage(options.src)
-    if isinstance(footage, Movie) and footage.facts.ycbcr:
-        tagged = footage.default_reading
-        reading = Reading(said or tagged.range, tagged.matrix)
-        return footage.frame(options.frame, reading), footage, reading.range
-    return footage.frame(options.frame), footage, said or "full"
+    tagged = footage.facts.tags.range
+    reading = Reading(said or tagged or "full")  # type: ignore[arg-type]
+    if isinstance(footage, Movie):
+        reading = Reading(said or footage.default_reading.range, footage.default_reading.matrix)
+    still = footage.frame(options.frame, reading)
+    for note in footage.facts.notes:
+        sys.stderr.write(f"upwelling: note: {options.src}: {note}\n")
+    return still, footage, reading.range
 
 
 def _recognise(path: Path) -> tuple[Any, Recognition]:
     footage = open_footage(path)
-    facts, signal = footage.facts, signal_facts(looked_at(footage))
+    stills, damage = looked_at(footage)
+    facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *damage)), signal_facts(stills)
     if isinstance(footage, Raw):
         return facts, recognise_raw(facts, signal)
     return facts, recognise_file(facts, signal, FileClues(path.name, read_sidecars(path)))

@@ -15,6 +15,7 @@ from upwelling.core.media.exr import EXR
 from upwelling.core.media.footage import FileFacts, Footage, Reading
 from upwelling.core.media.jpeg import JPEG
 from upwelling.core.media.movie import SUFFIXES, Movie, looks_like_movie
+from upwelling.core.media.movie_decode import Damaged
 from upwelling.core.media.png import PNG
 from upwelling.core.media.sequence import NumberedStills
 from upwelling.core.media.tags import ColourTags
@@ -90,12 +91,24 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> 
     return StillFootage(place)
 
 
-def looked_at(footage: Footage) -> list[Still]:
-    """The frames that recognition looks at: first, middle and last; a raw at half size."""
+def looked_at(footage: Footage) -> tuple[list[Still], list[str]]:
+    """The frames that recognition looks at: first, middle and last; a raw at half size. And what is said of those that are damaged.
+
+    Raises UnreadableFile when none of them can be read.
+    """
     if isinstance(footage, Raw):
-        return [footage.frame(quality="half")]
+        return [footage.frame(quality="half")], []
     count = footage.facts.frames
-    return frames_of(footage, {0, count // 2, count - 1})
+    found, damage, last = [], [], UnreadableFile("", "")
+    for number in sorted({0, count // 2, count - 1}):
+        try:
+            found.append(footage.frame(number))
+        except Damaged as error:
+            last = error
+            damage.append(error.problem[:1].upper() + error.problem[1:])
+    if not found:
+        raise last
+    return found, damage
 
 
 def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | None = None) -> list[Still]:
@@ -159,6 +172,7 @@ __all__ = [
     "READABLE",
     "ColourTags",
     "Container",
+    "Damaged",
     "Depth",
     "FileFacts",
     "Footage",

@@ -16,7 +16,7 @@ Kind = Literal["still", "sequence", "movie", "raw"]
 
 @dataclass(frozen=True)
 class FileFacts:
-    """What a file says of itself, without judging it. ``rate`` is in frames a second, 0 for a still."""
+    """What a file says of itself, without judging it. ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits."""
 
     kind: Kind
     container: str
@@ -28,6 +28,7 @@ class FileFacts:
     rate: float = 0.0
     ycbcr: bool = False
     subsampling: str = ""
+    siting: str = ""
     bits_per_second: int = 0
     tags: ColourTags = field(default_factory=ColourTags)
     metadata: Mapping[str, str] = field(default_factory=dict)

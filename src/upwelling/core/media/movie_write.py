@@ -15,7 +15,7 @@ from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.tags import ColourTags, numbers
-from upwelling.core.media.ycbcr import from_rgb_signal
+from upwelling.core.media.ycbcr import SITINGS, Siting, from_rgb_signal
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,7 @@ CODECS = {
     "ffv1-10": Codec("FFV1 10 bit 4:4:4", "ffv1", "yuv444p10le", 10, (1, 1), {"level": "3"}),
     "ffv1-8": Codec("FFV1 8 bit 4:2:0", "ffv1", "yuv420p", 8, (2, 2), {"level": "3"}),
 }
+_PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
 
 
 def write_movie(path: Path, frames: Iterable[Any], codec_name: str, *, rate: int = 24, tags: ColourTags | None = None,
@@ -71,15 +72,21 @@ def _write(place: Path, suffix: str, frames: Iterable[Any], codec: Codec, rate: 
            code_range: Range, metadata: Mapping[str, str], options: Mapping[str, str]) -> int:
     kind = {".mov": "mov", ".mp4": "mp4", ".mkv": "matroska", ".mxf": "mxf"}.get(suffix.lower(), "mov")
     flags = {"movflags": "+write_colr+use_metadata_tags"} if kind in ("mov", "mp4") else {}
+    # BT.2020-2 table 4 puts 4:2:0 chroma top left, and the stream must say so: H.264 and H.265 mean “left” where nothing is said.
+    siting: Siting = "top left" if matrix == "BT.2020" and codec.subsampling == (2, 2) else "left"
+    said = dict(codec.options)
+    if siting != "left" and codec.encoder in _PARAMETERS:
+        name = _PARAMETERS[codec.encoder]
+        said[name] = ":".join(filter(None, (said.get(name, ""), f"chromaloc={SITINGS.index(siting)}")))
     count = 0
     with av.open(str(place), "w", format=kind, options=flags) as container:
         container.metadata.update(dict(metadata))
         stream: Any = None
         for rgb in frames:
-            planes = from_rgb_signal(rgb, matrix, code_range, codec.depth, codec.subsampling)
+            planes = from_rgb_signal(rgb, matrix, code_range, codec.depth, codec.subsampling, siting)
             height, width = planes.y.shape
             if stream is None:
-                stream = container.add_stream(codec.encoder, rate=Fraction(rate), options={**codec.options, **options})
+                stream = container.add_stream(codec.encoder, rate=Fraction(rate), options={**said, **options})
                 stream.width, stream.height, stream.pix_fmt = width, height, codec.layout
                 _tag(stream.codec_context, tags)
             frame = av.VideoFrame(width, height, codec.layout)

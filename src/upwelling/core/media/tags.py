@@ -7,7 +7,8 @@ from dataclasses import asdict, dataclass
 PRIMARIES = {1: "BT.709", 5: "BT.601 625", 6: "BT.601 525", 9: "BT.2020", 11: "P3-DCI", 12: "P3-D65"}
 TRANSFERS = {1: "BT.709", 4: "gamma 2.2", 5: "gamma 2.8", 6: "BT.601", 8: "linear", 13: "sRGB", 14: "BT.2020", 15: "BT.2020",
              16: "PQ", 17: "ST 428", 18: "HLG"}
-MATRICES = {0: "RGB", 1: "BT.709", 5: "BT.601", 6: "BT.601", 7: "SMPTE 240M", 9: "BT.2020"}
+MATRICES = {0: "RGB", 1: "BT.709", 4: "FCC", 5: "BT.601", 6: "BT.601", 7: "SMPTE 240M", 8: "YCgCo", 9: "BT.2020", 10: "BT.2020 CL", 11: "ST 2085",
+            12: "derived NCL", 13: "derived CL", 14: "ICtCp", 15: "IPT-C2", 16: "YCgCo-Re", 17: "YCgCo-Ro"}
 RANGES = {1: "legal", 2: "full"}
 
 
@@ -35,6 +36,19 @@ class ColourTags:
         """All tags in one line."""
         said = [f"{name} {value}" for name, value in self.as_dict().items()]
         return ", ".join(said) if said else "no colour tags"
+
+
+def contradictions(tags: ColourTags) -> list[str]:
+    """What a file's tags say that cannot all be true. Source: ITU-R BT.2100-2: PQ and HLG go with BT.2020's primaries and its matrix or ICtCp."""
+    found = []
+    if tags.transfer in ("PQ", "HLG"):
+        if tags.primaries and tags.primaries not in ("BT.2020", "P3-D65", "P3-DCI"):
+            found.append(f"Its tags contradict each other: {tags.transfer} with {tags.primaries} primaries.")
+        if tags.matrix and tags.matrix not in ("BT.2020", "BT.2020 CL", "ICtCp", "RGB", "derived NCL", "derived CL"):
+            found.append(f"Its tags contradict each other: {tags.transfer} with the {tags.matrix} matrix, by which it is read.")
+    elif tags.primaries == "BT.2020" and tags.matrix in ("BT.709", "BT.601"):
+        found.append(f"Its tags contradict each other: BT.2020 primaries with the {tags.matrix} matrix, by which it is read.")
+    return found
 
 
 def numbers(tags: ColourTags) -> tuple[int, int, int, int]:

@@ -55,6 +55,7 @@ def recognise_file(facts: FileFacts, signal: SignalFacts, clues: FileClues) -> R
 
 
 def _range(facts: FileFacts, said: str) -> Range:
+    said = said or facts.tags.range
     if said in ("full", "legal"):
         return said  # type: ignore[return-value]
     return "legal" if facts.ycbcr else "full"

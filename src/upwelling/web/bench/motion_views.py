@@ -30,7 +30,7 @@ MOST = 30
 def _pictures(shot: Shot, path: Path, numbers: list[int], width: int) -> list[Any]:
     """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all."""
     program = engine.compile_operations((*path.operations(), *range_operations(path), *view_operations(path)))
-    stills = frames_of(shot.footage, numbers, shot.reading if shot.ycbcr else None)
+    stills = frames_of(shot.footage, numbers, shot.reading if shot.kind == "movie" else None)
     return [to_bytes(engine.run(program, block_mean(still.code, max(1, still.code.shape[1] // width)))) for still in stills]
 
 

@@ -67,7 +67,7 @@ def frame_of(shot: Shot, index: int | None = None) -> Frame:
     Raises UnreadableFile when the file has gone bad.
     """
     number = shot.frame if index is None else min(max(index, shot.first_frame), shot.last_frame)
-    reading = shot.reading if shot.ycbcr else None
+    reading = shot.reading if shot.kind == "movie" else None
     key = (shot.file, shot.sha256, number, reading)
     if (kept := _kept.get(key)) is not None:
         return kept

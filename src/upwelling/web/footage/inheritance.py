@@ -57,7 +57,7 @@ def _range(shot: Shot) -> tuple[Range, Origin]:
     if shot.range:
         return shot.range, "shot"  # type: ignore[return-value]
     said = shot.facts_json.get("tags", {}).get("range", "")
-    if shot.ycbcr and said in ("full", "legal"):
+    if said in ("full", "legal"):
         return said, "file"
     if shot.camera and shot.camera.range and not shot.encoding:
         return shot.camera.range, "camera"  # type: ignore[return-value]

@@ -12,8 +12,9 @@ from upwelling.web.footage.models import Camera, Shot
 
 
 def probe(footage: Footage) -> tuple[FileFacts, SignalFacts]:
-    """Facts of the file and of its signal."""
-    return footage.facts, signal_facts(looked_at(footage))
+    """Facts of the file, with a note on frames that are damaged, and of its signal."""
+    stills, damage = looked_at(footage)
+    return replace(footage.facts, notes=(*footage.facts.notes, *damage)), signal_facts(stills)
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:
