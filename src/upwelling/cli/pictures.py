@@ -73,7 +73,7 @@ def _convert(options: argparse.Namespace) -> int:
     operations = convert_operations(source, target, options.adaptation or "CAT02", source_range=side, target_range=target_range,
                                     source_depth=still.integer_depth, target_depth=_BITS.get(depth, 16))
     code = run_reference(operations, still.code.astype("float64"))
-    tags = {"primaries": target.primaries, "transfer": target.curve_name}
+    tags = {"primaries": target.primaries, "transfer": target.curve_name, "encoding": target.name, "range": target_range}
     _write(options.dst, code, depth, tags)
     return 0
 
@@ -93,7 +93,8 @@ def _render(options: argparse.Namespace) -> int:
             "display": path.display.model_copy(update={"depth": _BITS.get(depth, 16)}),
         })
     code = path.apply(still.code) if options.exact else engine.run(engine.compile_operations(path.operations()), still.code)
-    _write(options.dst, code, depth, {"primaries": path.target.primaries, "transfer": path.target.curve_name})
+    _write(options.dst, code, depth, {"primaries": path.target.primaries, "transfer": path.target.curve_name, "range": path.display.range,
+                                      "encoding": f"{path.target.curve_name}/{path.target.primaries_name}"})
     return 0
 
 
@@ -110,7 +111,8 @@ def _undo(options: argparse.Namespace) -> int:
         signal = run_reference((legal_in(still.integer_depth),), signal)
     light = run_reference(path.target.decode_operations(), signal)
     scene = to_scene(path.rendering.method, light, path.working_primaries, path.target, path.input.adaptation)
-    _write(options.dst, scene.astype("float32"), options.depth or "float", {"primaries": path.working_primaries, "transfer": "linear"})
+    _write(options.dst, scene.astype("float32"), options.depth or "float", {"primaries": path.working_primaries, "transfer": "linear",
+                                                                                "encoding": f"linear/{path.working}"})
     return 0
 
 

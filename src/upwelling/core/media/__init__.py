@@ -37,7 +37,7 @@ def read_still(path: str | os.PathLike[str]) -> Still:
     head = _head(place)
     container = recognise(head)
     if container is None:
-        raise UnreadableFile(place, "is not a still this program reads. Use PNG, JPEG, TIFF, OpenEXR or 10-bit DPX.")
+        raise UnreadableFile(place, "is not a still this program reads. Use PNG, JPEG, TIFF, OpenEXR or DPX.")
     return container.read(place)
 
 
@@ -51,26 +51,12 @@ class StillFootage:
     @property
     def facts(self) -> FileFacts:
         still = self._still = self._still or read_still(self.path)
-        tags = _still_tags(still)
-        return FileFacts("still", still.container, still.container, still.depth, still.width, still.height, tags=tags,
+        return FileFacts("still", still.container, still.container, still.depth, still.width, still.height, tags=still.tags,
                          metadata=still.metadata, notes=still.notes)
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
         still, self._still = self._still or read_still(self.path), None
         return still
-
-
-def _still_tags(still: Still) -> ColourTags:
-    """Colour tags of a still's container: PNG's cICP (H.273 numbers), sRGB and gAMA chunks, DPX's transfer field."""
-    said = still.metadata
-    if "cICP" in said:
-        numbers = [int(v) for v in said["cICP"].split()]
-        return ColourTags.of_numbers(numbers[0], numbers[1], numbers[2], 2 if numbers[3] else 1)
-    if "sRGB chunk" in said or said.get("exif colour space") == "sRGB":
-        return ColourTags("BT.709", "sRGB", "RGB", "full")
-    if still.container == "DPX" and said.get("transfer") in ("BT.709", "linear", "printing density"):
-        return ColourTags(transfer=said["transfer"])
-    return ColourTags(transfer="linear") if still.container == "OpenEXR" else ColourTags()
 
 
 def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> Footage:
@@ -119,7 +105,7 @@ def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | Non
     return [footage.frame(number, reading) for number in rising]
 
 
-READABLE = "PNG, JPEG, TIFF, OpenEXR, 10-bit DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
+READABLE = "PNG, JPEG, TIFF, OpenEXR, DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from upwelling.core.arrays import Float32
 from upwelling.core.errors import UnreadableFile, UnwritableFile
+from upwelling.core.media.tags import ColourTags
 
 Depth = Literal["8", "10", "12", "16", "half", "float"]
 LARGEST_SIDE = 16384
@@ -26,6 +27,7 @@ class Still:
     depth: Depth
     metadata: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    tags: ColourTags = field(default_factory=ColourTags)
 
     @property
     def width(self) -> int:
@@ -77,18 +79,30 @@ def to_rgb(path: object, pixels: Any, notes: list[str]) -> Any:
     return pixels[..., :3]
 
 
-def finish(path: object, pixels: Any, container: str, depth: Depth, metadata: Mapping[str, str], notes: list[str]) -> Still:
-    """Checks values and makes the Still; integers become 0…1."""
+def finish(path: object, pixels: Any, container: str, depth: Depth, metadata: Mapping[str, str], notes: list[str], *, bits: int = 0,
+           tags: ColourTags | None = None) -> Still:
+    """Checks values and makes the Still; integers of ``bits`` (0: of their type) become 0…1."""
     pixels = to_rgb(path, pixels, notes)
     if pixels.dtype.kind == "u":
-        code = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+        code = pixels.astype(np.float32) / np.float32(2**bits - 1 if bits else np.iinfo(pixels.dtype).max)
     else:
         code = np.ascontiguousarray(pixels, dtype=np.float32)
         bad = int(np.count_nonzero(~np.isfinite(code).all(axis=-1)))
         if bad:
             raise UnreadableFile(path, f"{bad:,} pixels are not a number or infinite. Render the file again, or mend those "
                                        "pixels in the program that wrote it.".replace(",", " "))
-    return Still(np.ascontiguousarray(code), container, depth, metadata, tuple(notes))
+    return Still(np.ascontiguousarray(code), container, depth, metadata, tuple(notes), tags or ColourTags())
+
+
+_TURNS = {2: "mirrored left to right", 3: "turned by 180°", 4: "mirrored top to bottom", 5: "mirrored along its diagonal", 6: "turned clockwise by 90°",
+          7: "mirrored along its other diagonal", 8: "turned anticlockwise by 90°"}
+
+
+def note_orientation(value: object, notes: list[str]) -> None:
+    """Says what an Orientation of TIFF 6.0 or Exif 2.32 other than 1 asks for; pictures are worked on as recorded."""
+    turn = _TURNS.get(int(value)) if isinstance(value, int) else None
+    if turn:
+        notes.append(f"The file asks to be shown {turn}; it is worked on as recorded.")
 
 
 def quantise(path: object, code: Any, bits: int) -> Any:

@@ -15,7 +15,7 @@ import tifffile
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
-from upwelling.core.media.base import Still, check_size
+from upwelling.core.media.base import Still, check_size, note_orientation
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.raw.mosaic import Mosaic, Quality
 from upwelling.core.raw.profile import LIGHTS, RawProfile
@@ -83,7 +83,7 @@ class Raw:
         if profile.exposure_index:
             metadata["exposure index"] = str(profile.exposure_index)
         bits = int(np.ceil(np.log2(max(mosaic.white) + 1)))
-        notes = (f"Raw values of {bits} bit, white level {max(mosaic.white):.0f}.",)
+        notes = (f"Raw values of {bits} bit, white level {max(mosaic.white):.0f}.", *_left_undone(page, main))
         facts = FileFacts("raw", "DNG", "mosaic" if values.ndim == 2 else "linear raw", "16", int(width), int(height), metadata={
             k: v for k, v in metadata.items() if v}, notes=notes)
         return mosaic, profile, facts
@@ -97,6 +97,13 @@ class Raw:
             if cell != [2, 2] or sorted(pattern) != [0, 1, 1, 2]:
                 raise UnreadableFile(self.path, f"its colour pattern ({cell[0]:.0f} × {cell[-1]:.0f} cell) is not read; only 2 × 2 patterns "
                                                 "of red, green and blue are.")
+            layout = int((_values(tags, 50711) or [1])[0])
+            if layout != 1:
+                raise UnreadableFile(self.path, f"its colour pattern is staggered (CFALayout {layout}), which is not read; only rectangular patterns are.")
+            # The colour matrices' rows follow this list, which is red, green, blue unless the file says otherwise.
+            planes_of = [int(v) for v in _values(tags, 50710) or (0, 1, 2)]
+            if planes_of != [0, 1, 2]:
+                raise UnreadableFile(self.path, f"its planes are of colours {planes_of} (CFAPlaneColor), which is not read; red, green and blue in this order are.")
         height, width = values.shape[:2]
         top, left, bottom, right = (int(v) for v in _values(tags, 50829) or (0, 0, height, width))
         if not (0 <= top < bottom <= height and 0 <= left < right <= width):
@@ -118,6 +125,28 @@ class Raw:
         table = _values(tags, 50712)
         return Mosaic(values, _four(pattern), None if table is None else np.array(table, dtype=np.float32),
                       (top, left, bottom, right), black, _values(tags, 50716), _values(tags, 50715), white, crop, _neutral(main))
+
+
+_OPCODES = {51008: "1 (stored values)", 51009: "2 (linear values)", 51022: "3 (after demosaic)"}
+
+
+def _left_undone(page: Any, main: Any) -> list[str]:
+    """What the file asks for that is not done: corrections, a scale, a turn."""
+    notes: list[str] = []
+    lists = [name for number, name in _OPCODES.items() if page.tags.get(number) is not None and _opcodes(page.tags[number].value)]
+    if lists:
+        notes.append(f"Corrections of the file are not applied (opcode list {', '.join(lists)}): lens shading, distortion or bad pixels remain.")
+    scale = _values(page.tags, 50718)
+    if scale and any(abs(v - 1) > 1e-6 for v in scale):
+        notes.append(f"The file asks for pixels scaled by {' × '.join(f'{v:g}' for v in scale)} (DefaultScale); they are worked on as recorded.")
+    note_orientation(main.tags.valueof(274, None), notes)
+    return notes
+
+
+def _opcodes(value: Any) -> int:
+    """How many opcodes a list holds; the list is big-endian whatever the file is."""
+    data = value if isinstance(value, bytes) else bytes(value) if isinstance(value, list | tuple) else np.asarray(value, dtype=np.uint8).tobytes()
+    return int.from_bytes(data[:4], "big")
 
 
 def _four(pattern: tuple[int, ...]) -> tuple[int, int, int, int]:

@@ -1,9 +1,10 @@
-"""OpenEXR, half and float."""
+"""OpenEXR, half and float. Source: OpenEXR, Technical Introduction and File Layout (3.x documentation), windows, parts and standard attributes."""
 
 from __future__ import annotations
 
 import struct
 from collections.abc import Mapping
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -13,41 +14,113 @@ import OpenEXR
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish
+from upwelling.core.media.own_mark import said_by, words_for
+from upwelling.core.media.tags import ColourTags
 from upwelling.core.primaries import Primaries
+
+MOST_VALUES = 1_200_000_000
+ATTRIBUTE = "comments"
+
+
+_XYZ = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
 
 
 def read(path: Path) -> Still:
-    """Reads R, G, B (or Y) of the first part; values are scene-linear by the format's definition."""
+    """Reads R, G, B (or Y) of the first part that has them; values are scene-linear by the format's definition, unless marked as codes."""
     notes: list[str] = []
     try:
         with OpenEXR.File(str(path), header_only=True) as file:
-            header = dict(file.header())  # the library empties its own when the file closes
-            low, high = header["dataWindow"]
-            check_size(path, int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1)
-        if _cut_short(path, int(high[1]) - int(low[1]) + 1):
+            # The library empties its own headers when the file closes.
+            parts = [(dict(part.header), {str(c.name) for c in part.header["channels"]}) for part in file.parts]
+        number, name = _part_of(path, parts, notes)
+        header = parts[number][0]
+        values = 0
+        for said, channels_of in parts:  # the library reads every part at once
+            low, high = said["dataWindow"]
+            width, height = int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1
+            check_size(path, width, height)
+            values += width * height * len(channels_of)
+        if values > MOST_VALUES:
+            raise UnreadableFile(path, f"holds {values / 1e9:.1f} thousand million values in all its channels and parts. Hand in R, G and B alone.")
+        low, high = header["dataWindow"]
+        if len(parts) == 1 and _cut_short(path, int(high[1]) - int(low[1]) + 1):
             raise UnreadableFile(path, "the file is cut short. Copy it again from the source.")
         with OpenEXR.File(str(path), separate_channels=True) as file:
-            channels = {name: np.array(channel.pixels) for name, channel in file.channels().items()}
+            channels = {key: np.array(channel.pixels) for key, channel in file.parts[number].channels.items()}
     except UnreadableFile:
         raise
     except Exception as error:  # the library raises plain RuntimeError and others on damaged files
         raise UnreadableFile(path, f"is damaged or cut short ({_first_line(error)}). Copy it again from the source.") from None
-    if {"R", "G", "B"} <= channels.keys():
-        planes = [channels[c] for c in "RGB"]
-        if "A" in channels:
-            notes.append("The alpha channel is left out.")
-    elif "Y" in channels and "RY" not in channels:
-        planes = [channels["Y"]] * 3
-        notes.append("A grey picture, read as three equal channels.")
-    else:
-        raise UnreadableFile(path, f"holds no R, G, B channels (found {', '.join(sorted(channels)) or 'none'}).")
+    planes = [channels[f"{name}{c}"] for c in "RGB"] if name is not None else [channels["Y"]] * 3
     if len({plane.shape for plane in planes}) != 1:
         raise UnreadableFile(path, "its R, G and B channels differ in size; subsampled channels are not read.")
+    if planes[0].dtype.kind != "f":
+        raise UnreadableFile(path, "its channels hold whole numbers, not light. Hand in half or float channels.")
+    depth: Depth = "half" if planes[0].dtype == np.float16 else "float"
+    picture = _windowed(path, np.stack(planes, axis=-1).astype(np.float32), header, notes)
+    metadata = _metadata(header, notes)
+    tags = ColourTags(transfer="" if "written encoding" in metadata else "linear")
+    return finish(path, picture, "OpenEXR", depth, metadata, notes, tags=tags)
+
+
+def _part_of(path: Path, parts: list[tuple[dict[str, Any], set[str]]], notes: list[str]) -> tuple[int, str | None]:
+    """The number of the part to read and the prefix of its R, G, B; None: it is grey. Raises UnreadableFile."""
+    for number, (_, names) in enumerate(parts):
+        layers = sorted(n[:-1] for n in names if n.endswith("R") and {n[:-1] + "G", n[:-1] + "B"} <= names)
+        if not layers:
+            continue
+        if number:
+            notes.append(f"Part {number + 1} of {len(parts)} is read, the first with R, G and B.")
+        elif len(parts) > 1:
+            notes.append(f"The first of {len(parts)} parts is read.")
+        if layers[0]:
+            notes.append(f"The layer “{layers[0].rstrip('.')}” is read" + (f", the first of {len(layers)}." if len(layers) > 1 else "."))
+        others = len(names) - 3 - (f"{layers[0]}A" in names)
+        if f"{layers[0]}A" in names:
+            notes.append("The alpha channel is left out.")
+        if others > 0:
+            notes.append(f"{others} further channel{'s are' if others > 1 else ' is'} left out.")
+        return number, layers[0]
+    names = parts[0][1] if parts else set()
+    if "Y" in names and {"RY", "BY"} & names:
+        raise UnreadableFile(path, "holds luminance and chroma (Y, RY, BY), which is not read. Hand in R, G, B.")
+    if "Y" in names and not {"X", "Z"} & names:
+        notes.append("A grey picture, read as three equal channels.")
+        return 0, None
+    raise UnreadableFile(path, f"holds no R, G, B channels (found {', '.join(sorted(names)) or 'none'}).")
+
+
+def _windowed(path: Path, picture: Any, header: dict[str, Any], notes: list[str]) -> Any:
+    """The picture within its display window: what lies outside is cut, what the data window leaves out is black."""
+    low, high = (tuple(int(v) for v in corner) for corner in header["dataWindow"])
+    first, last = (tuple(int(v) for v in corner) for corner in header["displayWindow"])
+    if (low, high) == (first, last):
+        return picture
+    width, height = last[0] - first[0] + 1, last[1] - first[1] + 1
+    check_size(path, width, height)
+    out = np.zeros((height, width, 3), np.float32)
+    left, top, right, bottom = max(low[0], first[0]), max(low[1], first[1]), min(high[0], last[0]), min(high[1], last[1])
+    if right < left or bottom < top:
+        raise UnreadableFile(path, "its picture lies wholly outside its display window. Render it again with windows that meet.")
+    out[top - first[1]:bottom - first[1] + 1, left - first[0]:right - first[0] + 1] = (
+        picture[top - low[1]:bottom - low[1] + 1, left - low[0]:right - low[0] + 1])
+    notes.append(f"The data window is {picture.shape[1]} × {picture.shape[0]} at {low[0] - first[0]}, {low[1] - first[1]} of a display window of "
+                 f"{width} × {height}, which is shown: what lies outside is cut, what is missing is black.")
+    return out
+
+
+def _metadata(header: dict[str, Any], notes: list[str]) -> dict[str, str]:
     metadata = {}
     if "chromaticities" in header:
-        metadata["chromaticities"] = " ".join(f"{float(v):.5g}" for v in header["chromaticities"])
-    depth: Depth = "half" if planes[0].dtype == np.float16 else "float"
-    return finish(path, np.stack(planes, axis=-1).astype(np.float32), "OpenEXR", depth, metadata, notes)
+        values = [float(v) for v in header["chromaticities"]]
+        metadata["chromaticities"] = " ".join(f"{v:.5g}" for v in values)
+        if len(values) == 8 and max(abs(a - b) for a, b in zip(values, _XYZ, strict=False)) < 1e-3:
+            notes.append("Its chromaticities are CIE XYZ's own: the channels are X, Y and Z. Make an encoding of your own with these primaries.")
+    rate = next((value for key, value in header.items() if key.lower() == "framespersecond"), None)
+    if isinstance(rate, Fraction | float | int) and 0 < rate <= 1000:
+        metadata["frame rate"] = f"{float(rate):.6g}"
+    metadata.update(said_by(str(header.get(ATTRIBUTE, ""))))
+    return {key: value for key, value in metadata.items() if value}
 
 
 # OpenEXR file layout, "scan line blocks": lines a block, by the value of the compression attribute.
@@ -88,6 +161,9 @@ def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     space = tags.get("primaries")
     if isinstance(space, Primaries):
         header["chromaticities"] = tuple(float(v) for xy in (*space.xy, space.white) for v in xy)
+    # The format means scene-linear light; codes of anything else are marked as such.
+    if not str(tags.get("encoding", "linear/")).startswith("linear/"):
+        header[ATTRIBUTE] = words_for(tags)
     with whole_file(path) as temporary:
         OpenEXR.File(header, {"RGB": pixels}).write(str(temporary))
 

@@ -1,17 +1,24 @@
-"""PNG, 8 and 16 bit."""
+"""PNG, 1 to 16 bit. Source: W3C, Portable Network Graphics, third edition (2025), chunks by name."""
 
 from __future__ import annotations
 
+import io
 import struct
-from collections.abc import Mapping
+import zlib
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 import imagecodecs
+import tifffile
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
-from upwelling.core.media.base import Container, Depth, Still, check_size, finish, quantise
+from upwelling.core.media.base import Container, Depth, Still, check_size, finish, note_orientation, quantise
+from upwelling.core.media.icc import LARGEST, read_profile
+from upwelling.core.media.own_mark import said_by, words_for
+from upwelling.core.media.tags import ColourTags, numbers
+from upwelling.core.primaries import PRIMARIES
 
 
 def read(path: Path) -> Still:
@@ -28,28 +35,72 @@ def read(path: Path) -> Still:
     except (imagecodecs.PngError, ValueError, RuntimeError) as error:
         raise UnreadableFile(path, f"is damaged ({str(error)[:80]}). Copy it again from the source.") from None
     notes = ["Palette colours, read as RGB."] if kind == 3 else []
-    metadata = _chunks(data)
-    return finish(path, pixels, "PNG", "16" if bits == 16 else "8", metadata, notes)
+    metadata, tags = _said(data, notes)
+    return finish(path, pixels, "PNG", "16" if bits == 16 else "8", metadata, notes, tags=tags)
 
 
-def _chunks(data: bytes) -> dict[str, str]:
-    """What the colour chunks before the pixels say (PNG third edition, section 11.3.2)."""
-    said, position = {}, 8
+def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:
+    position = 8
     while position + 8 <= len(data):
         length, kind = struct.unpack(">I4s", data[position:position + 8])
-        body = data[position + 8:position + 8 + length]
-        if kind == b"IDAT":
-            break
+        yield kind, data[position + 8:position + 8 + length]
+        position += 12 + length
+
+
+def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
+    """What the chunks say, and the tags that follow: cICP before iCCP before sRGB before gAMA and cHRM (section 4.3)."""
+    said: dict[str, str] = {}
+    found: dict[str, ColourTags] = {}
+    for kind, body in _chunks(data):
         if kind == b"sRGB":
             said["sRGB chunk"] = "yes"
-        elif kind == b"gAMA" and length == 4:
+            found["sRGB"] = ColourTags("BT.709", "sRGB", "RGB", "full")
+        elif kind == b"gAMA" and len(body) == 4:
             said["gAMA"] = f"{struct.unpack('>I', body)[0] / 100000:.5f}"
-        elif kind == b"cICP" and length == 4:
+        elif kind == b"cHRM" and len(body) == 32:
+            white_red_green_blue = [v / 100000 for v in struct.unpack(">8I", body)]
+            said["chromaticities"] = " ".join(f"{v:.5g}" for v in (*white_red_green_blue[2:], *white_red_green_blue[:2]))
+        elif kind == b"cICP" and len(body) == 4:
             said["cICP"] = " ".join(str(v) for v in body)
+            found["cICP"] = ColourTags.of_numbers(body[0], body[1], body[2], 2 if body[3] else 1)
         elif kind == b"iCCP":
-            said["ICC profile"] = body.split(b"\0")[0].decode("latin-1")[:80]
-        position += 12 + length
-    return said
+            said["ICC profile"], found["iCCP"] = _profile(body)
+        elif kind == b"eXIf":
+            note_orientation(_orientation(body), notes)
+        elif kind == b"tEXt" and b"\0" in body:
+            key, text = body.split(b"\0", 1)
+            said.setdefault(key.decode("latin-1")[:40].lower(), text.decode("latin-1")[:200])
+    said.update(said_by(said.get("description", "")))
+    found["gAMA"] = _of_gamma(said)
+    return said, next((found[name] for name in ("cICP", "iCCP", "sRGB", "gAMA") if name in found), ColourTags())
+
+
+def _profile(body: bytes) -> tuple[str, ColourTags]:
+    name, _, rest = body.partition(b"\0")
+    try:
+        profile = read_profile(zlib.decompressobj().decompress(rest[1:], LARGEST))
+    except zlib.error:
+        return f"ICC profile “{name.decode('latin-1')[:60]}”: it is damaged; it is not used.", ColourTags()
+    return profile.sentence(), profile.tags
+
+
+def _of_gamma(said: dict[str, str]) -> ColourTags:
+    """gAMA of 1 ÷ 2.2 and near it is what programs write for sRGB; only 1 and other known powers mean what they say."""
+    gamma = float(said.get("gAMA", 0))
+    known = {1.0: "linear", round(1 / 2.6, 5): "gamma 2.6", round(1 / 2.4, 5): "gamma 2.4", 0.45455: "gamma 2.2"}
+    curve = next((name for value, name in known.items() if abs(value - gamma) < 2e-4), "")
+    values = [float(v) for v in said.get("chromaticities", "").split()]
+    space = next((name for name, member in PRIMARIES.items() if len(values) == 8 and max(
+        abs(a - b) for a, b in zip(values, [v for xy in (*member.xy, member.white) for v in xy], strict=True)) < 1e-3), "")
+    return ColourTags(space, curve, "RGB" if curve else "", "full" if curve else "")
+
+
+def _orientation(exif: bytes) -> object:
+    try:
+        with tifffile.TiffFile(io.BytesIO(exif)) as file:
+            return file.pages[0].tags.valueof(274, None)
+    except Exception:  # damaged EXIF tells nothing; the picture is still whole
+        return None
 
 
 def encode(levels: Any, level: int = 4) -> bytes:
@@ -58,10 +109,26 @@ def encode(levels: Any, level: int = 4) -> bytes:
 
 
 def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
-    """Writes 8 or 16 bit."""
+    """Writes 8 or 16 bit; what H.273 has numbers for stands in a cICP chunk, the encoding in words beside it."""
     data = encode(quantise(path, code, int(depth)))
+    extra = b""
+    space = tags.get("primaries")
+    full = tags.get("range", "full") == "full"
+    primaries, transfer, _, _ = numbers(ColourTags(getattr(space, "name", ""), _H273.get(str(tags.get("transfer")), str(tags.get("transfer", "")))))
+    if primaries != 2 and transfer != 2:
+        extra += _chunk(b"cICP", bytes((primaries, transfer, 0, int(full))))
+    if words_for(tags):
+        extra += _chunk(b"tEXt", b"Description\0" + words_for(tags).encode("latin-1", "replace"))
     with whole_file(path) as temporary:
-        temporary.write_bytes(data)
+        temporary.write_bytes(data[:33] + extra + data[33:])
+
+
+_H273 = {"BT.1886": "BT.709", "gamma 2.4": "BT.709"}
+"""BT.709's number stands for signals seen through BT.1886's display, of which 2.4 is the limit."""
+
+
+def _chunk(kind: bytes, body: bytes) -> bytes:
+    return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
 
 PNG = Container("PNG", (".png",), (b"\x89PNG\r\n\x1a\n",), ("8", "16"), read, write)

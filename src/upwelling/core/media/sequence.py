@@ -13,6 +13,8 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Still
 from upwelling.core.media.footage import FileFacts, Reading
 
+ASSUMED_RATE = 24.0
+"""Frames a second of a sequence whose files say none; common practice of film, no source."""
 _NUMBERED = re.compile(r"^(.*?)(\d{3,})(\.[A-Za-z0-9]+)$")
 
 
@@ -63,7 +65,10 @@ class NumberedStills:
             count = sum(b - a + 1 for a, b in missing)
             where = ", ".join(str(a) if a == b else f"{a} to {b}" for a, b in missing[:4])
             notes.append(f"{count} frame{'s are' if count > 1 else ' is'} missing: {where}{' and more' if len(missing) > 4 else ''}.")
-        return replace(first, kind="sequence", frames=len(self.paths), rate=24.0, notes=tuple(notes))
+        rate = float(first.metadata.get("frame rate", 0))
+        if not rate:
+            notes.append(f"The files do not say their frame rate; they are shown at {ASSUMED_RATE:g} frames a second.")
+        return replace(first, kind="sequence", frames=len(self.paths), rate=rate or ASSUMED_RATE, notes=tuple(notes))
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
         from upwelling.core.media import open_footage

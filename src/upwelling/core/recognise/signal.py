@@ -71,8 +71,9 @@ def signal_facts(stills: Sequence[Still]) -> SignalFacts:
     plateaus = [camera_plateau(np.ascontiguousarray(still.code)) for still in stills]
     plateau = max(plateaus, key=lambda pair: pair[1])
     depth = stills[0].integer_depth
-    whole = np.rint(green / 1023 * (2**depth - 1)).astype(np.int64)
-    counts = np.bincount(np.clip(whole, 0, None))
+    # Light reaches thousands: counting is by code, never an array as long as the largest value.
+    whole = np.rint(np.clip(green / 1023, 0, 1) * (2**depth - 1)).astype(np.int64)
+    counts = np.bincount(whole)
     fine = float(counts[np.arange(len(counts)) % 4 != 0].sum() / max(counts.sum(), 1)) if depth == 10 else 1.0
     return SignalFacts(
         float(floor), float(low), float(middle), float(high), float(most), float(np.percentile(strength, 98)),

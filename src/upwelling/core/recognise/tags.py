@@ -7,7 +7,8 @@ from upwelling.core.primaries import PRIMARIES
 from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Evidence
 
 _TRANSFERS = {"HLG": ("HLG", STRONG), "PQ": ("PQ", STRONG), "sRGB": ("sRGB", FAIR), "linear": ("linear", FAIR),
-              "printing density": ("Printing density", FAIR), "gamma 2.2": ("gamma 2.2", FAIR)}
+              "printing density": ("Printing density", FAIR), "gamma 2.2": ("gamma 2.2", FAIR),
+               "gamma 2.4": ("gamma 2.4", FAIR), "gamma 2.6": ("gamma 2.6", FAIR)}
 _PRIMARIES = {"BT.709": "BT.709", "BT.2020": "BT.2020", "P3-D65": "P3-D65", "P3-DCI": "P3-DCI", "BT.601 525": "BT.709", "BT.601 625": "BT.709"}
 
 
@@ -18,6 +19,15 @@ def tag_evidence(facts: FileFacts) -> list[Evidence]:
     space = _PRIMARIES.get(tags.primaries, "")
     said = tags.sentence()
     code_range = tags.range or ("full" if not facts.ycbcr else "")
+    written = facts.metadata.get("written encoding", "")
+    if written:
+        found.append(Evidence("tags", f"written by Upwelling as {written}", STRONG, encoding=written, primaries="",
+                              range=facts.metadata.get("written range", "full")))  # type: ignore[arg-type]
+        return found
+    if facts.container == "OpenEXR":
+        return [_light_of(facts)]
+    if facts.metadata.get("ICC profile") and tags.transfer:
+        said = facts.metadata["ICC profile"]
     if tags.transfer in _TRANSFERS:
         curve, weight = _TRANSFERS[tags.transfer]
         found.append(Evidence("tags", f"tagged {said}", weight, curve=curve, primaries=space, range=code_range))  # type: ignore[arg-type]
@@ -31,17 +41,20 @@ def tag_evidence(facts: FileFacts) -> list[Evidence]:
                               primaries="BT.2020"))
     if not tags.transfer and facts.ycbcr:
         found.append(Evidence("tags", "no transfer tag: players would take it for BT.709", WEAK / 2, encoding="BT.1886/BT.709"))
-    chromaticities = facts.metadata.get("chromaticities")
-    if chromaticities:
-        values = [float(v) for v in chromaticities.split()]
-        for name, member in PRIMARIES.items():
-            wanted = [v for xy in (*member.xy, member.white) for v in xy]
-            if len(values) == 8 and max(abs(a - b) for a, b in zip(values, wanted, strict=True)) < 1e-3:
-                found.append(Evidence("tags", f"chromaticities are those of {name}", STRONG, encoding=f"linear/{name}", range="full"))
-                break
-    elif facts.container == "OpenEXR":
-        found.append(Evidence("tags", "OpenEXR without chromaticities, which its definition reads as BT.709", FAIR,
-                              encoding="linear/BT.709", range="full"))
-    if facts.codec == "JPEG" and not tags.transfer:
+    if facts.metadata.get("ICC profile") and not tags.transfer:
+        found.append(Evidence("tags", facts.metadata["ICC profile"], WEAK / 2))
+    elif facts.codec == "JPEG" and not tags.transfer:
         found.append(Evidence("tags", "a JPEG without a colour space, most often sRGB", FAIR, encoding="sRGB/BT.709", range="full"))
     return found
+
+
+def _light_of(facts: FileFacts) -> Evidence:
+    """What an OpenEXR file's chromaticities speak for: only the very primaries they name, BT.709 where there are none (its definition)."""
+    values = [float(v) for v in facts.metadata.get("chromaticities", "").split()]
+    if not values:
+        return Evidence("tags", "OpenEXR without chromaticities, which its definition reads as BT.709", FAIR, encoding="linear/BT.709", range="full")
+    for name, member in PRIMARIES.items():
+        wanted = [v for xy in (*member.xy, member.white) for v in xy]
+        if len(values) == 8 and max(abs(a - b) for a, b in zip(values, wanted, strict=True)) < 1e-3:
+            return Evidence("tags", f"chromaticities are those of {name}", STRONG, encoding=f"linear/{name}", range="full")
+    return Evidence("tags", "linear light in primaries that are none known here; see its chromaticities", WEAK / 2)

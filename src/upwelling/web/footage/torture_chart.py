@@ -20,7 +20,7 @@ def add_torture_chart(production: Production, user: Any) -> Shot:
     """Brings the chart in, scene-linear AP1; the one that is here already is given as it is."""
     with tempfile.TemporaryDirectory() as folder:
         place = FilePath(folder) / FILE
-        write_still(place, torture_chart(primaries("AP1"), 1600, 900), "float")
+        write_still(place, torture_chart(primaries("AP1"), 1600, 900), "float", {"primaries": primaries("AP1")})
         try:
             return bring_in(production, user, place.name, place, name=NAME, encoding_name="linear/AP1")
         except AlreadyHere as error:
