@@ -68,7 +68,7 @@ E0, E1, E2, E3, E4, E5, E6 = (F(v) for v in _exp_fit)
 ONE = F(1)
 ROOT_HALF_BITS = I(np.float32(0.70710678).view(np.int32))
 TINY = F(1.1754944e-38)
-LOWEST, HIGHEST = F(-126), F(127.49)
+LOWEST, HIGHEST = F(-126), F(99.5)
 HALF = F(0.5)
 ZERO = F(0)
 SHIFT = I(23)
@@ -92,7 +92,7 @@ def log2_fast(x: Any) -> Any:
 
 @inline
 def exp2_fast(x: Any) -> Any:
-    """2^x in float32, held to the range of normal numbers."""
+    """2^x in float32, held to 2^−126 … 2^99.5, so that what is computed from it stays finite."""
     x = min(max(x, LOWEST), HIGHEST)
     k = floor32(x + HALF)
     t = x - k

@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import wraps
 from typing import Any, Protocol
 
+import numpy as np
+
 from upwelling.core.arrays import Float
+
+MOST_IN, MOST_OUT = 1e12, 1e30
+"""Values are held to these before and after a curve, and what is not a number counts as 0, so that no curve gives anything else. Ours."""
 
 
 @dataclass(frozen=True)
@@ -37,9 +44,26 @@ class Curve(Protocol):
         """Code values of linear light of any shape."""
 
 
+def _finite(function: Callable[[Any, Any], Any]) -> Callable[[Any, Any], Any]:
+    @wraps(function)
+    def held(self: Any, values: Any) -> Any:
+        array = np.asarray(values)
+        if not np.isfinite(array).all() or (np.abs(array) > MOST_IN).any():
+            array = np.clip(np.nan_to_num(array, nan=0.0, posinf=MOST_IN, neginf=-MOST_IN), -MOST_IN, MOST_IN)
+        with np.errstate(over="ignore"):
+            return np.clip(function(self, array), -MOST_OUT, MOST_OUT)
+
+    return held
+
+
 @dataclass(frozen=True)
 class Declared:
-    """The documentation every curve carries."""
+    """The documentation every curve carries; the curves made from it give finite values whatever comes in (``MOST_IN``, ``MOST_OUT``)."""
+
+    def __init_subclass__(cls) -> None:
+        for name in ("to_linear", "from_linear"):
+            if name in cls.__dict__:
+                setattr(cls, name, _finite(cls.__dict__[name]))
 
     name: str
     explanation: str

@@ -25,7 +25,8 @@ class PerceptualQuantiser(Declared):
     def to_linear(self, code: Float) -> Any:
         code = np.asarray(code)
         root = np.abs(code) ** (1 / M2)
-        return np.sign(code) * (np.maximum(root - C1, 0) / (C2 - C3 * root)) ** (1 / M1)
+        # The curve has a pole at code 1.99: from there on light is the most that any curve gives.
+        return np.sign(code) * (np.maximum(root - C1, 0) / np.maximum(C2 - C3 * root, 1e-7)) ** (1 / M1)
 
     def from_linear(self, linear: Float) -> Any:
         linear = np.asarray(linear)

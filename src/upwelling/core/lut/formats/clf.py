@@ -14,6 +14,8 @@ import numpy as np
 
 from upwelling.core.errors import BadLut
 from upwelling.core.lut.formats.cube import rows_text
+from upwelling.core.lut.numbers import number as read_number
+from upwelling.core.lut.numbers import whole
 from upwelling.core.lut.process import (
     CDL_STYLES,
     EXPONENT_STYLES,
@@ -92,12 +94,27 @@ def _foreign(element: Element, name: object) -> list[str]:
         if child.name not in inside and child.name not in _DESCRIPTIVE:
             raise BadLut(name, f"“{child.name[:40]}” in a {element.name} is not of version {VERSION} of the format, and without it the result would be another. "
                                "Have the file written anew, as version 3.", child.line)
+        _misspelt(child, name)
     changed = sorted(_CHANGES & element.attributes.keys())
     if changed:
         raise BadLut(name, f"{element.name} has {changed[0]}, which is not of version {VERSION} of the format, and without it the result would be another. "
                            "Have the file written anew without it.", element.line)
     return [f"Line {element.line}: “{key[:40]}” of {element.name} is not of this format and was passed over."
             for key in element.attributes if key not in attributes and key not in _COMMON]
+
+
+_PARAMETERS = {"Array": "dim", "LogParams": "base logSideSlope logSideOffset linSideSlope linSideOffset linSideBreak linearSlope channel",
+               "ExponentParams": "exponent offset channel"}
+
+
+def _misspelt(child: Element, name: object) -> None:
+    """Refuses attributes of a parameter element that are none: a misspelt constant would silently be its default."""
+    if child.name in _DESCRIPTIVE:
+        return
+    for one in (child, *child.children):
+        unknown = sorted(one.attributes.keys() - set(_PARAMETERS.get(one.name, "").split()))
+        if unknown:
+            raise BadLut(name, f"{one.name} has “{unknown[0][:40]}”, which is no attribute of it. Check its spelling, or have the file written anew.", one.line)
 
 
 def _depth(element: Element, which: str, name: object) -> float:
@@ -109,7 +126,7 @@ def _depth(element: Element, which: str, name: object) -> float:
 
 def _number(text: str | None, what: str, element: Element, name: object) -> float:
     try:
-        value = float(text or "")
+        value = read_number((text or "").strip())
     except ValueError:
         value = math.nan
     if not math.isfinite(value):
@@ -127,7 +144,7 @@ def _numbers(element: Element, wanted: int, name: object) -> Any:
     if len(parts) != wanted:
         raise BadLut(name, f"{element.name} should hold {wanted} numbers, found {len(parts)}.", element.line)
     try:
-        values = np.array(parts, dtype=np.float64)
+        values = np.array([read_number(part) for part in parts], dtype=np.float64)
     except ValueError:
         wrong = next(k for k, part in enumerate(parts) if not _reads(part))
         raise BadLut(name, f"entry {wrong + 1} of {element.name} should be a number, found “{parts[wrong][:40]}”.", element.line) from None
@@ -139,7 +156,7 @@ def _numbers(element: Element, wanted: int, name: object) -> Any:
 
 def _reads(part: str) -> bool:
     try:
-        float(part)
+        read_number(part)
     except ValueError:
         return False
     return True
@@ -150,7 +167,7 @@ def _array(element: Element, name: object) -> tuple[Element, list[int]]:
     if array is None:
         raise BadLut(name, f"{element.name} has no Array.", element.line)
     try:
-        dims = [int(part) for part in array.attributes.get("dim", "").split()]
+        dims = [whole(part) for part in array.attributes.get("dim", "").split()]
     except ValueError:
         dims = []
     if not dims or min(dims) < 1 or max(dims) > 65536:
@@ -179,11 +196,15 @@ def _range(element: Element, low: float, high: float, name: object) -> Node:
     if low_in is not None and high_in is not None:
         if high_in <= low_in:
             raise BadLut(name, "maxInValue is not above minInValue.", element.line)
+        if high_out < low_out:
+            raise BadLut(name, "maxOutValue is below minOutValue.", element.line)
     elif abs((low_in if low_in is not None else high_in) - (low_out if low_out is not None else high_out)) > 1e-6:  # type: ignore[operator]
         raise BadLut(name, "with one end only, a Range's in and out value must be the same level.", element.line)
     style = element.attributes.get("style", "Clamp")
     if style not in ("Clamp", "noClamp"):
         raise BadLut(name, f"a Range's style is Clamp or noClamp, found “{style[:40]}”.", element.line)
+    if style == "noClamp" and (low_in is None or high_in is None):
+        raise BadLut(name, "a Range of style noClamp needs all four values.", element.line)
     return RangeNode(low_in, high_in, low_out, high_out, style == "Clamp")
 
 
@@ -201,10 +222,13 @@ def _by_channel(element: Element, kind: str, name: object) -> list[Element | Non
         if found.name != kind:
             continue
         channel = found.attributes.get("channel")
-        if channel is not None and channel not in "RGB":
+        if channel is not None and channel not in ("R", "G", "B"):
             raise BadLut(name, f"channel is R, G or B, found “{channel[:20]}”.", found.line)
         for place in range(3) if channel is None else ["RGB".index(channel)]:
-            out[place] = found
+            if channel is not None and out[place] is not None and out[place].attributes.get("channel") == channel:
+                raise BadLut(name, f"channel {channel} has two {kind}.", found.line)
+            if channel is not None or out[place] is None:  # one channel's own goes before those for all
+                out[place] = found
     return out
 
 
@@ -241,6 +265,8 @@ def _exponent(element: Element, low: float, high: float, name: object) -> Node:
         offset = 0.0 if found is None else _number(found.attributes.get("offset", "0"), "offset", found, name)
         if not 0.01 <= exponent <= 100 or not 0 <= offset <= 0.9:
             raise BadLut(name, f"the exponent lies within 0.01…100 and the offset within 0…0.9; found {exponent:g} and {offset:g}.", element.line)
+        if style.startswith("monCurve") and exponent < 1:
+            raise BadLut(name, f"the exponent of {style} is at least 1, found {exponent:g}.", element.line)
         exponents.append(exponent)
         offsets.append(offset)
     return ExponentNode(style, (exponents[0], exponents[1], exponents[2]), (offsets[0], offsets[1], offsets[2]))
@@ -267,13 +293,24 @@ def _cdl(element: Element, low: float, high: float, name: object) -> Node:
     return cdl_node(element, name, _style(element, CDL_STYLES, "Fwd", name))
 
 
+def _flag(element: Element, key: str, name: object) -> bool:
+    """An attribute of XML Schema's boolean type; raises BadLut for any other spelling."""
+    said = element.attributes.get(key, "false").strip()
+    if said not in ("true", "1", "false", "0"):
+        raise BadLut(name, f"{key} is true or false (or 1 or 0), found “{said[:20]}”.", element.line)
+    return said in ("true", "1")
+
+
 def _lut1d(element: Element, low: float, high: float, name: object) -> Node:
     array, dims = _array(element, name)
-    half = element.attributes.get("halfDomain") == "true"
+    half = _flag(element, "halfDomain", name)
+    interpolation = element.attributes.get("interpolation", "linear")
+    if interpolation != "linear":
+        raise BadLut(name, f"a LUT1D's interpolation is linear, found “{interpolation[:40]}”.", element.line)
     if len(dims) != 2 or dims[0] < 2 or dims[1] not in (1, 3) or (half and dims[0] != HALFS):
         raise BadLut(name, "a LUT1D has dim N 1 or N 3, with N from 2, and 65536 for a half domain.", array.line)
     values = _numbers(array, dims[0] * dims[1], name).reshape(dims)
-    if element.attributes.get("rawHalfs") == "true":
+    if _flag(element, "rawHalfs", name):
         if (values < 0).any() or (values > 65535).any() or (values % 1).any():
             raise BadLut(name, "entries of rawHalfs are whole numbers from 0 to 65535.", array.line)
         values = values.astype(np.uint16).view(np.float16).astype(np.float64)

@@ -8,25 +8,31 @@ spacing, case of keywords and line ends, and strict about everything else, namin
 from __future__ import annotations
 
 import math
+import re
 from typing import Any
 
 import numpy as np
 
 from upwelling.core.errors import BadLut
+from upwelling.core.lut.numbers import number as read_number
+from upwelling.core.lut.numbers import whole
 from upwelling.core.lut.table import LARGEST, Domain, Lut1D, Lut3D, Triple
 from upwelling.core.lut.text_kernel import LARGEST_VALUE, LONGEST_ROW, format_rows, parse_rows
 
+_QUOTED = re.compile(r'"([^"]*)"\s*(?:#.*)?$')
 LARGEST_1D = 65536
 SHORTEST_ROW = 6
 """Bytes of “0 0 0” and a line end."""
 
 
 def parse_cube(data: bytes, name: object = "table.cube") -> Lut1D | Lut3D:
-    """The table of .cube text in UTF-8; ``name`` is used in errors."""
+    """The table of .cube text in UTF-8 or Latin-1; ``name`` is used in errors."""
+    if b"\0" in data:
+        raise BadLut(name, "this is not a text file, so it is not a .cube table.")
     try:
         data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise BadLut(name, "this is not a text file, so it is not a .cube table.") from None
+    except UnicodeDecodeError:  # older programs write titles and comments in Latin-1; numbers are the same in both
+        data = data.decode("latin-1").encode()
     data = data.removeprefix(b"\xef\xbb\xbf")
     if b"\r" in data:
         data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
@@ -71,10 +77,11 @@ class _Header:
             self.comments.append(line[1:].strip())
             return
         word, _, rest = line.partition(" ") if " " in line else line.partition("\t")
+        quoted = _QUOTED.match(rest.strip()) if word.upper() == "TITLE" else None
         rest = rest.split(" #")[0].strip()
         match word.upper():
             case "TITLE":
-                self.title = rest.strip().strip('"')
+                self.title = quoted[1] if quoted else rest.strip('"')
             case "DOMAIN_MIN":
                 self.low = self._triple(rest, number)
             case "DOMAIN_MAX":
@@ -91,7 +98,7 @@ class _Header:
 
     def _size(self, dimensions: int, rest: str, number: int, largest: int) -> None:
         try:
-            size = int(rest)
+            size = whole(rest)
         except ValueError:
             raise BadLut(self.name, f"the size should be a whole number, found “{rest[:40]}”.", number) from None
         if not 2 <= size <= largest:
@@ -102,7 +109,7 @@ class _Header:
 
     def _floats(self, rest: str, number: int, count: int) -> list[float]:
         try:
-            values = [float(part) for part in rest.split()]
+            values = [read_number(part) for part in rest.split()]
         except ValueError:
             values = []
         if len(values) != count or not all(math.isfinite(v) for v in values):
@@ -148,7 +155,7 @@ def _walk(text: str, first_line: int, name: object, before: int, room: int) -> A
         if len(parts) != 3:
             raise BadLut(name, f"expected three numbers, found {len(parts)}: “{line[:60]}”.", number)
         try:
-            row = [float(part) for part in parts]
+            row = [read_number(part) for part in parts]
         except ValueError:
             raise BadLut(name, f"expected three numbers, found “{line[:60]}”.", number) from None
         if not all(math.isfinite(v) and abs(v) < 3e38 for v in row):
