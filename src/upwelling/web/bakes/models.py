@@ -13,6 +13,7 @@ from upwelling.core.bake import BakeOrder, Certificate, Receiver
 from upwelling.core.bake.certificate import HOLDS, WITHIN
 from upwelling.core.bake.order import order_from_recipe
 from upwelling.core.path import Path
+from upwelling.core.stored import opened
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
@@ -37,7 +38,7 @@ class OwnReceiver(models.Model):
 
     @property
     def receiver(self) -> Receiver:
-        return Receiver.model_validate(self.definition)
+        return Receiver.model_validate(opened("receiver", self.definition))
 
 
 class Bake(models.Model):
@@ -79,7 +80,7 @@ class Bake(models.Model):
 
     @cached_property
     def bake_order(self) -> BakeOrder | None:
-        return order_from_recipe(self.order) if self.order else None
+        return order_from_recipe(opened("bake order", self.order)) if self.order else None
 
     @property
     def path(self) -> Path:

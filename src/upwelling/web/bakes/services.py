@@ -16,6 +16,7 @@ from upwelling.core.bake.package import Item, make_package, plain_name, table_na
 from upwelling.core.bake.samples import read_frames, write_frames
 from upwelling.core.errors import BadValue
 from upwelling.core.lut_files import write_lut
+from upwelling.core.stored import sealed
 from upwelling.web.bakes.models import Bake, OwnReceiver, Package
 from upwelling.web.bakes.orders import check_bakeable, frame_code, model_shots, order_for, receiver_named, test_frames
 from upwelling.web.bakes.variants import variant_path
@@ -32,7 +33,7 @@ def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] 
     check_bakeable(shot, order.section)
     job = Job.objects.create(kind="bake", production=shot.production, created_by=user, message="Waiting for the worker")
     made = Bake.objects.create(
-        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=order.model_dump(mode="json"), variant=variant or {}, fingerprint=order.path.fingerprint,
+        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=sealed("bake order", order.model_dump(mode="json")), variant=variant or {}, fingerprint=order.path.fingerprint,
         size=order.size, created_by=user, file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order))
     from upwelling.web.bakes.tasks import run_bake
 
@@ -165,5 +166,5 @@ def define_receiver(production: Production, user: Any, body: dict[str, Any]) -> 
     made = Receiver.checked(body)
     if made.name.lower() in {r.name.lower() for r in RECEIVERS}:
         raise BadValue(f"“{made.name}” is the name of a generic receiver. Choose another.")
-    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={"definition": made.model_dump(mode="json"), "created_by": user})
+    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={"definition": sealed("receiver", made.model_dump(mode="json")), "created_by": user})
     return row

@@ -10,13 +10,14 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.errors import BadValue
 from upwelling.web.bench.views import whole
 from upwelling.web.errors import json_body
 from upwelling.web.footage.models import Mark, Shot
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.services import history_ends, return_to, set_mark
 from upwelling.web.footage.setting_differences import differences
-from upwelling.web.footage.shot_settings import ShotSettings, read_settings
+from upwelling.web.footage.shot_settings import ShotSettings, read_settings, stored_settings
 from upwelling.web.footage.views import shot_for, thumbnail_url
 
 
@@ -25,16 +26,30 @@ def _when(moment: Any) -> str:
     return local.strftime("%H:%M" if local.date() == timezone.localdate() else "%d %b %H:%M")
 
 
+def _mark(shot: Shot, mark: Mark, now: ShotSettings) -> dict[str, Any]:
+    """One Mark; of one that can no longer be read, why."""
+    row = {"pk": mark.pk, "name": mark.name, "kept": mark.kept, "who": f"{mark.created_by or 'someone'}, {_when(mark.created)}"}
+    address = reverse("mark-thumbnail", args=[shot.production.slug, shot.pk, mark.pk])
+    try:
+        settings = mark.shot_settings
+        return {**row, "settings": settings.model_dump(mode="json"), "thumbnail": f"{address}?v={shot.path(settings).fingerprint[:12]}",
+                "differences": differences(now, settings) or ["As it is now"]}
+    except BadValue as error:
+        return {**row, "settings": now.model_dump(mode="json"), "thumbnail": thumbnail_url(shot), "differences": [f"▲ {error}"]}
+
+
 def _rows(shot: Shot, now: ShotSettings) -> dict[str, Any]:
     """Marks with what differs from the present settings, and the states of the history with what each changed."""
-    marks = [{"pk": mark.pk, "name": mark.name, "kept": mark.kept, "settings": mark.shot_settings.model_dump(mode="json"),
-              "who": f"{mark.created_by or 'someone'}, {_when(mark.created)}",
-              "thumbnail": reverse("mark-thumbnail", args=[shot.production.slug, shot.pk, mark.pk]) + f"?v={shot.path(mark.shot_settings).fingerprint[:12]}",
-              "differences": differences(now, mark.shot_settings) or ["As it is now"]} for mark in shot.marks.select_related("created_by")]
+    marks = [_mark(shot, mark, now) for mark in shot.marks.select_related("created_by")]
     states: list[dict[str, Any]] = []
     before: ShotSettings | None = None
     for state in shot.states.select_related("created_by").order_by("position"):
-        settings = read_settings(state.settings)
+        try:
+            settings = stored_settings(state.settings)
+        except BadValue as error:
+            states.append({"position": state.position, "label": state.label, "who": str(state.created_by or "someone"), "changed": [f"▲ {error}"],
+                           "now": state.position == shot.position})
+            continue
         changed = differences(before, settings) if before is not None else []
         states.append({"position": state.position, "label": state.label, "who": f"{state.created_by or 'someone'}, {_when(state.created)}",
                        "changed": changed[:6], "now": state.position == shot.position})

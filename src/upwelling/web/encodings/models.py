@@ -7,6 +7,7 @@ from django.db import models
 from django.utils import timezone
 
 from upwelling.core.encodings.custom import CustomEncoding
+from upwelling.core.stored import opened
 
 
 class OwnEncoding(models.Model):
@@ -28,4 +29,4 @@ class OwnEncoding(models.Model):
 
     @property
     def custom(self) -> CustomEncoding:
-        return CustomEncoding.model_validate(self.definition)
+        return CustomEncoding.model_validate(opened("own encoding", self.definition))

@@ -57,7 +57,7 @@ def camera_page(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     encoded = production.encoding_named(camera.encoding) if camera.encoding else None
     return render(request, "footage/camera.html", {
         "production": production, "camera": camera, "role": production.role_of(request.user), "rows": [row_of(shot) for shot in shots],
-        "exceptions": [row_of(s) for s in shots if s.settled.encoding_from == "shot" or (s.is_raw and s.settings.development)],
+        "exceptions": [row_of(s) for s in shots if s.settled.encoding_from == "shot" or (s.is_raw and s.listed_settings.development)],
         "contradictory": sum(1 for s in shots if s.state == "contradictory"), "encoded": encoded,
         "choices": encoding_choices("None: each shot its own", production), "ranges": RANGES, "charts": [_chart(shot) for shot in charts],
         "others": [shot for shot in shots if not shot.chart_corners], "raw": [shot for shot in shots if shot.is_raw],

@@ -11,6 +11,7 @@ from django.db import transaction
 
 from upwelling.core.errors import BadValue
 from upwelling.core.raw import Development
+from upwelling.core.stored import sealed
 from upwelling.web.errors import Refused
 from upwelling.web.footage.models import RANGES, Camera, Shot
 from upwelling.web.footage.recognition import apply_recognition, maker_and_model
@@ -136,7 +137,7 @@ def change_camera(camera: Camera, *, name: str, encoding: str, code_range: str) 
 def set_development(camera: Camera, body: Any) -> Camera:
     """The raw development that the camera's raw shots share; raises BadValue."""
     try:
-        camera.development = Development.model_validate(body).model_dump(mode="json")
+        camera.development = sealed("development", Development.model_validate(body).model_dump(mode="json"))
     except ValueError as error:
         first = error.errors()[0] if hasattr(error, "errors") else {"loc": (), "msg": str(error)}
         raise BadValue(f"{' '.join(str(p) for p in first['loc']).capitalize()}: {first['msg']}.") from None

@@ -12,6 +12,7 @@ from upwelling.core.look_recipe import MOST_STEPS, LookRecipe, with_ids
 from upwelling.core.path import Look as LookStage
 from upwelling.core.primaries import primaries
 from upwelling.core.steps import AnyStep
+from upwelling.core.stored import sealed
 from upwelling.web.errors import Refused
 from upwelling.web.footage.looks import Look, LookGiven, LookVersion, ShotGroup, forget_looks, looks_of
 from upwelling.web.footage.models import SharedChange, Shot, shots_of
@@ -53,7 +54,7 @@ def create_look(production: Production, user: Any, name: str, steps: Sequence[An
 
 def _add_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str) -> LookVersion:
     last = look.versions.order_by("-number").values_list("number", flat=True).first() or 0
-    made = LookVersion.objects.create(look=look, number=last + 1, steps=[step.model_dump(mode="json") for step in steps], note=" ".join(note.split())[:500],
+    made = LookVersion.objects.create(look=look, number=last + 1, steps=sealed("look steps", [step.model_dump(mode="json") for step in steps]), note=" ".join(note.split())[:500],
                                       created_by=user)
     forget_looks(look.production)
     return made
@@ -96,7 +97,7 @@ def shots_with(look: Look) -> list[Shot]:
     table = looks_of(look.production)
     found = []
     for shot in shots_of(look.production):
-        version = table.in_force(shot, shot.settings).version
+        version = table.in_force(shot, shot.listed_settings).version
         if version is not None and version.look == look.pk:
             found.append(shot)
     return found

@@ -11,10 +11,13 @@ from typing import TYPE_CHECKING, Any
 from django.conf import settings as conf
 from django.db import models
 from django.utils import timezone
+from pydantic import ValidationError
 
+from upwelling.core.errors import BadValue, refusal
 from upwelling.core.look_recipe import STEP_LIST, LookRecipe
 from upwelling.core.path import Look as LookStage
 from upwelling.core.steps import AnyStep
+from upwelling.core.stored import opened
 from upwelling.web.productions.models import Production
 
 if TYPE_CHECKING:
@@ -50,7 +53,7 @@ class Look(models.Model):
     @property
     def proposed(self) -> tuple[AnyStep, ...]:
         """The proposal's steps."""
-        return STEP_LIST.validate_python(self.proposal or [])
+        return _read_steps(self.proposal or [])
 
     def recipe(self, version: LookVersion | None = None) -> LookRecipe:
         """As it travels."""
@@ -112,7 +115,18 @@ class LookGiven(models.Model):
 @lru_cache(maxsize=64)
 def steps_of(version: int, created: datetime.datetime) -> tuple[AnyStep, ...]:
     """A version's steps, read once: versions do not change. ``created`` tells rows of different databases apart."""
-    return STEP_LIST.validate_python(LookVersion.objects.only("steps").get(pk=version).steps)
+    row = LookVersion.objects.select_related("look").only("steps", "number", "look__name").get(pk=version)
+    try:
+        return _read_steps(row.steps)
+    except BadValue as error:
+        raise BadValue(f"The Look {row.look.name}, version {row.number}, cannot be used: {error}") from None
+
+
+def _read_steps(stored: Any) -> tuple[AnyStep, ...]:
+    try:
+        return STEP_LIST.validate_python(opened("look steps", stored))
+    except ValidationError as error:
+        raise BadValue(refusal(error)) from None
 
 
 @dataclass(frozen=True)

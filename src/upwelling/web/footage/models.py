@@ -8,15 +8,19 @@ from typing import Any
 from django.conf import settings as conf
 from django.db import models
 from django.utils import timezone
+from django.utils.functional import cached_property
+from pydantic import ValidationError
 
+from upwelling.core.errors import UpwellingError, refusal
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
+from upwelling.core.stored import opened
 from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.looks import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
-from upwelling.web.footage.shot_settings import ShotSettings, read_settings
+from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
 from upwelling.web.productions.models import Production
 
 __all__ = ["Arrival", "Camera", "Look", "LookGiven", "LookVersion", "Mark", "SharedChange", "Shot", "ShotGroup", "ShotState", "SplitPlan", "shots_of"]
@@ -44,7 +48,7 @@ class Camera(models.Model):
 
     @property
     def raw_development(self) -> Development:
-        return Development.model_validate(self.development) if self.development else Development()
+        return Development.model_validate(opened("development", self.development)) if self.development else Development()
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
@@ -146,12 +150,12 @@ class Shot(models.Model):
 
     @property
     def facts(self) -> FileFacts:
-        body = dict(self.facts_json)
+        body = dict(opened("file facts", self.facts_json))
         return FileFacts(**{**body, "tags": ColourTags(**body.get("tags", {})), "notes": tuple(body.get("notes", ()))})
 
     @property
     def signal(self) -> SignalFacts:
-        body = dict(self.signal_json)
+        body = dict(opened("signal facts", self.signal_json))
         return SignalFacts(**{**body, "bars": tuple(body["bars"]), "histogram": tuple(body["histogram"])})
 
     @property
@@ -188,7 +192,21 @@ class Shot(models.Model):
         """The settings at the history's present position; defaults for a shot nobody has touched."""
         listed: list[ShotState] | None = getattr(self, "present", None)
         state = self.states.filter(position=self.position).first() if listed is None else next(iter(listed), None)
-        return read_settings(state.settings) if state else ShotSettings()
+        return stored_settings(state.settings) if state else ShotSettings()
+
+    @cached_property
+    def problem(self) -> str:
+        """Why the shot's path cannot be made from what is stored, for a page that lists it among others; empty where it can."""
+        try:
+            self.path()
+        except (UpwellingError, ValidationError) as error:
+            return str(error) if isinstance(error, UpwellingError) else refusal(error)
+        return ""
+
+    @property
+    def listed_settings(self) -> ShotSettings:
+        """The settings for a list, which says ``problem`` beside a shot whose own cannot be read; those are at rest then."""
+        return ShotSettings() if self.problem else self.settings
 
     def look_in_force(self, chosen: ShotSettings | None = None) -> InForce:
         """The shot's Look, its strength, and where it comes from."""
@@ -200,7 +218,7 @@ class Shot(models.Model):
             return None
         own = (chosen or self.settings).development
         shared = self.camera.raw_development if self.camera else Development()
-        return RawSettings(profile=RawProfile.model_validate(self.raw_profile), development=own or shared)
+        return RawSettings(profile=RawProfile.model_validate(opened("raw profile", self.raw_profile)), development=own or shared)
 
     def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
         """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery by its name.
@@ -267,7 +285,7 @@ class Mark(models.Model):
 
     @property
     def shot_settings(self) -> ShotSettings:
-        return read_settings(self.settings)
+        return stored_settings(self.settings)
 
 
 class SharedChange(models.Model):

@@ -90,8 +90,10 @@ def as_recorded(path: Path, code: Any, width: int = 176) -> bytes:
 def thumbnail_file(shot: Shot, *, recorded: bool = False, settings_shown: ShotSettings | None = None) -> FilePath:
     """The file of a shot's thumbnail under its settings or others, made once for each fingerprint and kept."""
     from upwelling.web.footage.frames import frame_of
+    from upwelling.web.footage.shot_settings import ShotSettings
 
-    path = shot.path(settings_shown)
+    # The file's own signal depends on none of the settings, which may not be readable any more.
+    path = shot.path(ShotSettings() if recorded else settings_shown)
     kind = f"recorded-{path.camera.range}" if recorded else path.fingerprint[:24]
 
     def make() -> bytes:

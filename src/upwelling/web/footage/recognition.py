@@ -8,6 +8,7 @@ from typing import Any
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.media import FileFacts, Footage, looked_at
 from upwelling.core.recognise import FileClues, Recognition, Sibling, SignalFacts, recognise_file, recognise_raw, signal_facts
+from upwelling.core.stored import sealed
 from upwelling.web.footage.models import Camera, Shot
 
 
@@ -18,11 +19,11 @@ def probe(footage: Footage) -> tuple[FileFacts, SignalFacts]:
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:
-    return {**asdict(replace(facts, metadata=dict(facts.metadata))), "notes": list(facts.notes)}
+    return sealed("file facts", {**asdict(replace(facts, metadata=dict(facts.metadata))), "notes": list(facts.notes)})
 
 
 def signal_as_json(signal: SignalFacts) -> dict[str, Any]:
-    return asdict(signal)
+    return sealed("signal facts", asdict(signal))
 
 
 def camera_by_metadata(shot: Shot) -> Camera | None:

@@ -15,6 +15,7 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import ENDINGS, Raw, open_footage
 from upwelling.core.recognise import read_sidecars
 from upwelling.core.steps import AnyStep
+from upwelling.core.stored import sealed
 from upwelling.web.errors import Refused
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
 from upwelling.web.footage.recognition import apply_recognition, camera_by_metadata, facts_as_json, probe, signal_as_json
@@ -57,7 +58,7 @@ def bring_in(production: Production, user: Any, original_name: str, place: FileP
     except UnreadableFile as error:
         raise UnreadableFile(display_name, error.problem) from None
     relative = str(place.relative_to(FilePath(conf.MEDIA_FOLDER).resolve())) if registered else _keep(place, display_name, digest)
-    raw_profile = footage.profile.model_dump(mode="json") if isinstance(footage, Raw) else None
+    raw_profile = sealed("raw profile", footage.profile.model_dump(mode="json")) if isinstance(footage, Raw) else None
     integer = int(facts.depth) if facts.depth in ("8", "10", "12") else 16
     shot = Shot(
         production=production, name=(name or display_name.rsplit(".", 1)[0])[:120], original_name=display_name, file=relative,
@@ -167,7 +168,7 @@ def apply_or_keep(shot: Shot, user: Any, settings: ShotSettings, *, version: int
         return apply_settings(shot, user, settings, version=version, label=label)
     except Outdated as error:
         kept = Mark.objects.create(shot=shot, name=f"{user}, not saved {timezone.localtime():%H:%M:%S}"[-60:], kept=True, created_by=user,
-                                   settings=settings.model_dump(mode="json"))
+                                   settings=sealed("shot settings", settings.model_dump(mode="json")))
         late = Outdated(f"{error} What you had is kept as the Mark “{kept.name}”; the shot now shows theirs.")
         late.kept = kept
         raise late from None
@@ -178,12 +179,12 @@ def next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, share
     fresh.path(settings)
     if not fresh.states.exists():
         ShotState.objects.create(shot=fresh, position=0, label="as brought in", created_by=user,
-                                 settings=ShotSettings().model_dump(mode="json"))
+                                 settings=sealed("shot settings", ShotSettings().model_dump(mode="json")))
     fresh.states.filter(position__gt=fresh.position).delete()
     fresh.position += 1
     fresh.version += 1
     ShotState.objects.create(shot=fresh, position=fresh.position, label=label[:120], created_by=user, shared=shared,
-                             settings=settings.model_dump(mode="json"))
+                             settings=sealed("shot settings", settings.model_dump(mode="json")))
     fresh.save(update_fields=["position", "version"])
     return fresh
 
@@ -221,7 +222,7 @@ def set_mark(shot: Shot, user: Any, name: str, settings: ShotSettings) -> Mark:
         raise Refused(f"A Mark’s name has at most 60 characters; this one has {len(name)}.")
     if shot.marks.filter(name=name).exists():
         raise Refused(f"This shot has a Mark “{name}” already. Choose another name.")
-    return Mark.objects.create(shot=shot, name=name, created_by=user, settings=settings.model_dump(mode="json"))
+    return Mark.objects.create(shot=shot, name=name, created_by=user, settings=sealed("shot settings", settings.model_dump(mode="json")))
 
 
 @transaction.atomic

@@ -11,8 +11,10 @@ from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
+from upwelling.core.stored import opened
 
 MOST_STEPS = 24
+_KEPT = "The shot keeps its last good settings."
 FIRST_STEPS = (Exposure(id="exposure"), WhiteBalance(id="balance"), Contrast(id="contrast"), Ladder(id="ladder"), SlopeOffsetPower(id="sop"))
 """The trim of a shot nobody has touched: the steps most shots need, all at rest."""
 
@@ -81,14 +83,22 @@ def free_id(steps: Sequence[Step], kind: str) -> str:
     return next(name for name in (stem, *(f"{stem}{n}" for n in range(2, 100))) if name not in taken)
 
 
+def stored_settings(body: Any) -> ShotSettings:
+    """Settings as a shot's history or a Mark keeps them, of whatever version; raises BadValue with the place and the reason."""
+    try:
+        return read_settings(opened("shot settings", body))
+    except BadValue as error:
+        raise BadValue(str(error).replace(_KEPT, "What was stored is kept as it is.")) from None
+
+
 def read_settings(body: Any) -> ShotSettings:
     """Settings from plain data; raises BadValue with the place and the reason."""
     try:
         return ShotSettings.model_validate(body)
     except (ValueError, RecipeError) as error:
         if not isinstance(error, ValidationError):
-            raise BadValue(f"{error} The shot keeps its last good settings.") from None
+            raise BadValue(f"{error} {_KEPT}") from None
         first = error.errors()[0]
         place = " ".join(str(part).replace("_", " ") for part in first["loc"] if part != "steps" and not isinstance(part, int))
         words = first["msg"].removeprefix("Value error, ")
-        raise BadValue(f"{place.capitalize()}: {words}. The shot keeps its last good settings.") from None
+        raise BadValue(f"{place.capitalize()}: {words}. {_KEPT}") from None

@@ -19,6 +19,7 @@ urlpatterns = [
     path("p/<slug:slug>/shots/<int:pk>/split/", split_views.split_page, name="split"),
     path("p/<slug:slug>/shots/<int:pk>/split/look/", split_views.look_for_cuts, name="look-for-cuts"),
     path("p/<slug:slug>/shots/<int:pk>/split/make/", split_views.make_shots, name="make-shots"),
+    path("p/<slug:slug>/shots/<int:pk>/begin-anew/", views.begin_anew, name="begin-anew"),
     path("p/<slug:slug>/shots/<int:pk>/encoding/", views.settle, name="settle"),
     path("p/<slug:slug>/shots/<int:pk>/thumbnail/", views.thumbnail, name="thumbnail"),
     path("p/<slug:slug>/shots/<int:pk>/picture/", views.picture, name="picture"),

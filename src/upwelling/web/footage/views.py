@@ -6,14 +6,17 @@ from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
+from pydantic import ValidationError
 
+from upwelling.core.errors import UpwellingError
 from upwelling.web.errors import wants_json
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.looks import looks_of
 from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
 from upwelling.web.footage.pictures import thumbnail_file
-from upwelling.web.footage.services import already_display, set_managed, settle_encoding
+from upwelling.web.footage.services import already_display, next_state, set_managed, settle_encoding
+from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.productions.forms import RulesForm
 from upwelling.web.productions.models import Production, production_for
@@ -37,7 +40,7 @@ def overview(request: HttpRequest, slug: str) -> HttpResponse:
     return render(request, "footage/overview.html", {
         "production": production, "rules": rules, "role": production.role_of(request.user), "shots": shots,
         "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
-        "look": given, "exceptions": sum(1 for shot in shots if looks_of(production).in_force(shot, shot.settings) != given),
+        "look": given, "exceptions": sum(1 for shot in shots if looks_of(production).in_force(shot, shot.listed_settings) != given),
         "unsettled": sum(1 for shot in shots if not shot.settled.is_settled),
     })
 
@@ -57,9 +60,21 @@ def settle(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     return redirect("bench", slug, pk)
 
 
+@require_POST
+def begin_anew(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+    """Gives a shot whose stored settings cannot be read settings at rest; the old state stays in its history."""
+    _, shot = shot_for(request, slug, pk, change=True)
+    next_state(shot, request.user, ShotSettings(), "Begun anew")
+    return redirect("production", slug)
+
+
 def thumbnail_url(shot: Shot) -> str:
-    """The address of a shot's thumbnail; it changes when the picture does."""
-    return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={shot.path().fingerprint[:12]}-{shot.frame}"
+    """The address of a shot's thumbnail; it changes when the picture does. Where no path can be made, the file's own signal."""
+    try:
+        version = shot.path().fingerprint[:12]
+    except (UpwellingError, ValidationError):
+        return recorded_url(shot)
+    return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={version}-{shot.frame}"
 
 
 def recorded_url(shot: Shot) -> str:

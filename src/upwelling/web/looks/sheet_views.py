@@ -35,7 +35,7 @@ def sheet(request: HttpRequest, slug: str) -> HttpResponse:
     for camera, listed in grouped(shots):
         lines = []
         for shot in listed:
-            now = table.in_force(shot, shot.settings)
+            now = table.in_force(shot, shot.listed_settings)
             at = reverse("look-picture", args=[slug, shot.pk])
             lines.append({"shot": shot, "now": now, "cells": [{"look": v, "picture": f"{at}?look={v.look}&strength={strength}&v={v.version}-{shot.version}-{shot.frame}",
                                                                "is_now": now.version is not None and now.version.look == v.look} for v in columns]})

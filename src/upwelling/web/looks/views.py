@@ -17,6 +17,7 @@ from upwelling.core.lut.formats.cdl import parse_cdl
 from upwelling.core.lut.formats.edl import parse_edl
 from upwelling.core.path import Look as LookStage
 from upwelling.core.steps import LutStep
+from upwelling.core.stored import sealed
 from upwelling.web.errors import Refused
 from upwelling.web.footage.look_services import (
     checked_steps,
@@ -30,7 +31,7 @@ from upwelling.web.footage.look_services import (
     shots_with,
     stage_of,
 )
-from upwelling.web.footage.looks import Look, looks_of
+from upwelling.web.footage.looks import Look, Version, looks_of
 from upwelling.web.footage.models import Shot, shots_of
 from upwelling.web.footage.services import apply_settings
 from upwelling.web.looks.editing import rows_of, steps_from
@@ -52,8 +53,16 @@ def look_for(request: HttpRequest, slug: str, pk: int, *, change: bool = False) 
 
 
 def usable(production: Production) -> list[Shot]:
-    """Shots that can show a Look: settled, with colour management on."""
-    return [shot for shot in shots_of(production) if shot.settled.is_settled and shot.is_managed]
+    """Shots that can show a Look: settled, with colour management on, and with settings that can be read."""
+    return [shot for shot in shots_of(production) if shot.settled.is_settled and shot.is_managed and not shot.problem]
+
+
+def _said(version: Version) -> str:
+    """What a Look's steps do, or why they cannot be read."""
+    try:
+        return " · ".join(step.summary() for step in version.steps if step.on)
+    except BadValue as error:
+        return f"▲ {error}"
 
 
 def chosen_shot(request: HttpRequest, shots: list[Shot]) -> Shot | None:
@@ -73,7 +82,7 @@ def looks(request: HttpRequest, slug: str) -> HttpResponse:
         version = table.in_force(one, one.settings).version
         if version is not None:
             counts[version.look] = counts.get(version.look, 0) + 1
-    rows = [{"look": v, "count": counts.get(v.look, 0), "said": " · ".join(step.summary() for step in v.steps if step.on),
+    rows = [{"look": v, "count": counts.get(v.look, 0), "said": _said(v),
              "picture": reverse("look-picture", args=[slug, shot.pk]) + f"?look={v.look}&v={v.version}" if shot else ""} for v in table.offered]
     groups = [{"group": group, "given": table.given.get(group.pk), "count": group.shots.count()} for group in production.groups.all()]
     luts = list(production.luts.all())
@@ -181,7 +190,7 @@ def propose_version(one: Look, steps: Any) -> None:
     listed = checked_steps(one.production, steps)
     if same_steps(listed, one.newest.step_list):
         raise Refused(f"Nothing differs: these are the steps {one.name} has now.")
-    one.proposal = [step.model_dump(mode="json") for step in listed]
+    one.proposal = sealed("look steps", [step.model_dump(mode="json") for step in listed])
     one.save(update_fields=["proposal"])
 
 

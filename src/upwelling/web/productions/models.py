@@ -14,10 +14,20 @@ from pydantic import ValidationError
 
 from upwelling.core.encodings import Encoding, encoding
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.errors import BadValue
+from upwelling.core.errors import refusal
 from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.path import ARITHMETIC, changed_since
+from upwelling.core.stored import opened
 from upwelling.web.productions.rules import Rules
+
+
+def _what_can_be_read(body: Any, error: ValidationError) -> Rules:
+    """The rules with what is no longer possible at rest; pages say so (``rules_problem``)."""
+    bad = {one["loc"][0] for one in error.errors() if one["loc"]}
+    try:
+        return Rules.model_validate({name: value for name, value in dict(body).items() if name not in bad})
+    except (ValidationError, TypeError, ValueError):
+        return Rules()
 
 
 class ProductionQuerySet(models.QuerySet["Production"]):
@@ -50,9 +60,19 @@ class Production(models.Model):
     @property
     def rule_set(self) -> Rules:
         try:
-            return Rules.model_validate(self.rules)
-        except ValidationError:
-            raise BadValue(f"The rules of {self.name} cannot be read. Set them again on its page.") from None
+            return Rules.model_validate(opened("rules", self.rules))
+        except ValidationError as error:
+            return _what_can_be_read(opened("rules", self.rules), error)
+
+    @property
+    def rules_problem(self) -> str:
+        """What of the stored rules is no longer possible and stands at rest instead, for a sentence on every page; empty where nothing is."""
+        try:
+            Rules.model_validate(opened("rules", self.rules))
+        except ValidationError as error:
+            fields = sorted({str(one["loc"][0]).replace("_", " ") for one in error.errors() if one["loc"]})
+            return f"{', '.join(fields) or 'All of them'}: {refusal(error)}"
+        return ""
 
     @property
     def changed_numbers(self) -> str:
@@ -110,7 +130,7 @@ class OwnOutput(models.Model):
 
     @property
     def custom(self) -> CustomOutput:
-        return CustomOutput.model_validate(self.definition)
+        return CustomOutput.model_validate(opened("own output", self.definition))
 
 
 class Member(models.Model):

@@ -15,6 +15,7 @@ from upwelling.core.outputs import CustomOutput
 from upwelling.core.path import ARITHMETIC
 from upwelling.core.primaries import primaries
 from upwelling.core.rendering import AnyRendering
+from upwelling.core.stored import sealed
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.errors import Refused
 from upwelling.web.productions.models import Member, OwnOutput, Production
@@ -28,7 +29,7 @@ def create_production(user: Any, name: str, description: str = "") -> Production
     slug, number = base, 2
     while Production.objects.filter(slug=slug).exists():
         slug, number = f"{base}-{number}", number + 1
-    production = Production.objects.create(name=name, slug=slug, description=description, rules=Rules().model_dump(mode="json"))
+    production = Production.objects.create(name=name, slug=slug, description=description, rules=sealed("rules", Rules().model_dump(mode="json")))
     Member.objects.create(production=production, user=user, role=Member.Role.TECHNICIAN)
     return production
 
@@ -46,7 +47,7 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
     except UnknownName as error:
         raise BadValue(str(error)) from None
     check_outputs(production, rules)
-    production.rules = rules.model_dump(mode="json")
+    production.rules = sealed("rules", rules.model_dump(mode="json"))
     production.save(update_fields=["rules"])
     return rules
 
@@ -107,7 +108,7 @@ def define_output(production: Production, user: Any, body: dict[str, Any], *, re
     with transaction.atomic():
         row, _ = OwnOutput.objects.update_or_create(
             production=production, name=replaces or made.name,
-            defaults={"name": made.name, "definition": made.model_dump(mode="json"), "created_by": user})
+            defaults={"name": made.name, "definition": sealed("own output", made.model_dump(mode="json")), "created_by": user})
         production.__dict__.pop("displays", None)
         if made.name in _outputs_in_use(production):
             check_outputs(production, production.rule_set)
@@ -134,10 +135,22 @@ def define_encoding(production: Production, user: Any, body: dict[str, Any], *, 
     taken = production.own_encodings.filter(name__iexact=made.name).exclude(name=replaces).first()
     if taken:
         raise BadValue(f"This production already has an encoding “{taken.name}”. Choose another name, or change that one.")
-    row, _ = OwnEncoding.objects.update_or_create(
-        production=production, name=replaces or made.name,
-        defaults={"name": made.name, "definition": made.model_dump(mode="json"), "report": made.report()[:300], "created_by": user})
+    with transaction.atomic():
+        row, _ = OwnEncoding.objects.update_or_create(
+            production=production, name=replaces or made.name,
+            defaults={"name": made.name, "definition": sealed("own encoding", made.model_dump(mode="json")), "report": made.report()[:300], "created_by": user})
+        if replaces and replaces != made.name:
+            _follow_new_name(production, replaces, made.name)
     return row
+
+
+def _follow_new_name(production: Production, old: str, new: str) -> None:
+    """What used an own encoding by its old name uses it by its new one."""
+    production.shots.filter(encoding=old).update(encoding=new)
+    production.cameras.filter(encoding=old).update(encoding=new)
+    production.__dict__.pop("definitions", None)
+    if production.rule_set.default_encoding == old:
+        set_rules(production, {"default_encoding": new})
 
 
 def remove_encoding(row: OwnEncoding) -> None:

@@ -196,7 +196,7 @@ def _range(element: Element, low: float, high: float, name: object) -> Node:
     if low_in is not None and high_in is not None:
         if high_in <= low_in:
             raise BadLut(name, "maxInValue is not above minInValue.", element.line)
-        if high_out < low_out:
+        if low_out is not None and high_out is not None and high_out < low_out:
             raise BadLut(name, "maxOutValue is below minOutValue.", element.line)
     elif abs((low_in if low_in is not None else high_in) - (low_out if low_out is not None else high_out)) > 1e-6:  # type: ignore[operator]
         raise BadLut(name, "with one end only, a Range's in and out value must be the same level.", element.line)
@@ -225,9 +225,10 @@ def _by_channel(element: Element, kind: str, name: object) -> list[Element | Non
         if channel is not None and channel not in ("R", "G", "B"):
             raise BadLut(name, f"channel is R, G or B, found “{channel[:20]}”.", found.line)
         for place in range(3) if channel is None else ["RGB".index(channel)]:
-            if channel is not None and out[place] is not None and out[place].attributes.get("channel") == channel:
+            before = out[place]
+            if channel is not None and before is not None and before.attributes.get("channel") == channel:
                 raise BadLut(name, f"channel {channel} has two {kind}.", found.line)
-            if channel is not None or out[place] is None:  # one channel's own goes before those for all
+            if channel is not None or before is None:  # one channel's own goes before those for all
                 out[place] = found
     return out
 

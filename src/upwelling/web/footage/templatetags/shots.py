@@ -17,7 +17,7 @@ register.filter("format_of", format_of)
 @register.filter
 def trimmed(shot: Shot) -> bool:
     """True when any step of the shot's trim does something."""
-    return any(step.on and not step.changes_nothing for step in shot.settings.steps)
+    return any(step.on and not step.changes_nothing for step in shot.listed_settings.steps)
 
 
 @register.filter

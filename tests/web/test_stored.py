@@ -1,0 +1,105 @@
+"""What is stored stays readable: frozen samples of every version, and values that are no longer possible."""
+
+import json
+from pathlib import Path as FilePath
+
+import pytest
+from pydantic import TypeAdapter
+
+from upwelling.core.bake import BakeOrder, Receiver
+from upwelling.core.encodings.custom import CustomEncoding
+from upwelling.core.errors import BadValue
+from upwelling.core.look_recipe import STEP_LIST
+from upwelling.core.outputs import CustomOutput
+from upwelling.core.raw import Development, RawProfile
+from upwelling.core.stored import KEY, UPGRADES, opened, sealed
+from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.services import set_mark
+from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.productions.models import Production
+from upwelling.web.productions.rules import Rules
+from upwelling.web.productions.services import define_encoding, set_rules
+
+SAMPLES = json.loads((FilePath(__file__).parents[1] / "data" / "stored.json").read_text())
+SHAPES = {"shot settings": ShotSettings, "rules": Rules, "own output": CustomOutput, "own encoding": CustomEncoding, "receiver": Receiver, "bake order": BakeOrder,
+          "development": Development, "raw profile": RawProfile, "look steps": STEP_LIST}
+"""The kinds that have a shape of their own; facts of files and signals are taken apart by the shot."""
+
+
+def read(kind, stored):
+    body, shape = opened(kind, stored), SHAPES.get(kind)
+    if shape is None:
+        shot = Shot(**{{"file facts": "facts_json", "signal facts": "signal_json"}[kind]: stored})
+        return shot.facts if kind == "file facts" else shot.signal
+    return shape.validate_python(body) if isinstance(shape, TypeAdapter) else shape.model_validate(body)
+
+
+@pytest.mark.parametrize("row", SAMPLES, ids=lambda row: f"{row['kind']} {row['version']}")
+def test_every_version_opens(row):
+    """Each sample gives the same value as the newest of its kind: upgrades lose nothing."""
+    newest = max((other for other in SAMPLES if other["kind"] == row["kind"]), key=lambda other: other["version"])
+    assert read(row["kind"], row["stored"]) == read(row["kind"], newest["stored"])
+
+
+def test_every_version_has_its_sample():
+    assert {(row["kind"], row["version"]) for row in SAMPLES} == {(kind, n) for kind, steps in UPGRADES.items() for n in range(len(steps) + 1)}
+
+
+@pytest.mark.parametrize("kind", UPGRADES)
+def test_later_versions_are_refused(kind):
+    for version in (len(UPGRADES[kind]) + 1, -1, "x"):
+        with pytest.raises(BadValue, match="later version"):
+            opened(kind, {KEY: version})
+    assert opened(kind, sealed(kind, [1])) == [1]
+
+
+def spoil(shot, **values):
+    """A history row as an older version with wider ranges could have left it."""
+    body = ShotSettings().model_dump(mode="json")
+    body["steps"][0]["stops"] = 400.0
+    ShotState.objects.create(shot=shot, position=1, label="far out", settings=body)
+    Shot.objects.filter(pk=shot.pk).update(position=1, version=1)
+
+
+PAGES = ["/p/kilnlight/", "/p/kilnlight/intake/", "/p/kilnlight/looks/", "/p/kilnlight/looks/sheet/", "/p/kilnlight/bakes/", "/p/kilnlight/outputs/"]
+
+
+def test_one_shot_that_cannot_be_read_takes_no_page_down(shot, upload, as_):
+    """It says why on the lists, its own page refuses with the sentence, and it can begin anew; the old state stays in the history."""
+    set_mark(shot, None, "fine", ShotSettings())
+    spoil(shot)
+    tess = as_("tess")
+    for address in PAGES:
+        assert tess.get(address).status_code == 200, address
+    for address in PAGES[:2]:
+        assert "What was stored is kept as it is." in tess.get(address).content.decode()
+    answer = tess.get(f"/p/kilnlight/bench/{shot.pk}/")
+    assert answer.status_code == 422
+    assert "What was stored is kept as it is." in answer.content.decode()
+    assert tess.get(f"/p/kilnlight/shots/{shot.pk}/recorded/").status_code == 200
+    assert tess.post(f"/p/kilnlight/shots/{shot.pk}/begin-anew/", follow=True).status_code == 200
+    assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
+    assert ShotState.objects.filter(label="far out").exists()
+    assert "▲" in str(tess.get(f"/p/kilnlight/bench/{shot.pk}/marks/").json()["states"])
+
+
+def test_rules_that_are_no_longer_possible(production, as_):
+    """The field stands at rest, every page says so, and saving the rules mends it."""
+    Production.objects.update(rules={**production.rules, "hlg_peak_nits": 5})
+    tess = as_("tess")
+    for address in PAGES:
+        page = tess.get(address)
+        assert page.status_code == 200
+        assert "hlg peak nits" in page.content.decode()
+    set_rules(Production.objects.get(), {"managed": True})
+    assert Production.objects.get().rules_problem == ""
+
+
+def test_a_renamed_encoding_takes_its_users_along(shot, production):
+    body = {"name": "Own", "form": {"kind": "curve", "name": "S-Log3"}}
+    define_encoding(production, None, body)
+    Shot.objects.update(encoding="Own", state="settled")
+    set_rules(production, {"default_encoding": "Own"})
+    define_encoding(production, None, {**body, "name": "Ember"}, replaces="Own")
+    fresh = Shot.objects.get()
+    assert (fresh.encoding, fresh.production.rule_set.default_encoding, fresh.path().input.custom.name) == ("Ember", "Ember", "Ember")
