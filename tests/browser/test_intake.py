@@ -19,6 +19,28 @@ def test_states_after_registering(registered, sign_in):
     assert "BT.1886/BT.709" in page.locator("tbody tr:has-text('A033')").inner_text()
 
 
+def test_a_poll_that_is_quicker_than_the_answer_to_an_upload(server, sign_in, footage):
+    """The answer to an upload is held back until the list of arrivals has shown the file: one row remains, and it ends."""
+    page = sign_in()
+    page.goto(f"{server}/p/intake/intake/")
+    held = []
+
+    def hold(route):
+        answer = route.fetch()
+        page.wait_for_timeout(1500)
+        held.append(answer.status)
+        route.fulfill(response=answer)
+
+    page.route("**/intake/upload/", hold)
+    page.evaluate("() => { const list = Alpine.$data(document.querySelector('[x-data=upload]')); setTimeout(() => list.ask(), 50);"
+                  "list.items.push({ key: 'x', name: 'x', file: null, busy: true, message: '' }); }")
+    page.set_input_files("input[type=file]", footage / "cut.dpx")
+    page.wait_for_function("() => document.body.innerText.includes('Copy it again')")
+    names = page.evaluate("() => Alpine.$data(document.querySelector('[x-data=upload]')).items.filter((i) => i.key !== 'x').map((i) => [i.name, i.busy])")
+    assert held == [202]
+    assert names == [["cut.dpx", False]]
+
+
 def test_keys_in_the_table(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/intake/?state=known")

@@ -80,7 +80,8 @@ def test_one_shot_that_cannot_be_read_takes_no_page_down(shot, upload, as_):
     assert tess.post(f"/p/kilnlight/shots/{shot.pk}/begin-anew/", follow=True).status_code == 200
     assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
     assert ShotState.objects.filter(label="far out").exists()
-    assert "▲" in str(tess.get(f"/p/kilnlight/bench/{shot.pk}/marks/").json()["states"])
+    kept = tess.post(f"/p/kilnlight/bench/{shot.pk}/marks/", {"settings": ShotSettings().model_dump(mode="json")}, content_type="application/json").json()
+    assert "▲" in str(kept["states"])
 
 
 def test_rules_that_are_no_longer_possible(production, as_):

@@ -143,7 +143,7 @@ def _verify(options: argparse.Namespace) -> int:
         print(certificate.model_dump_json(indent=2))
     else:
         _say(certificate, sys.stdout)
-    if before is not None and before.fingerprint != before.bake_order.fingerprint:
+    if before is not None and not before.bake_order.is_marked(before.fingerprint, before.path_fingerprint):
         sys.stderr.write("upwelling: the certificate is from an earlier version, and the same settings give other numbers now: "
                          f"{changed_since(ARITHMETIC - 1)}. The file was tested against the present ones.\n")
     if before is not None:

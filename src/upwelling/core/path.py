@@ -299,9 +299,26 @@ class Path(_Stage):
 
     @property
     def fingerprint(self) -> str:
-        """SHA-256 over the canonical recipe and the arithmetic's version; equal means equal numbers."""
+        """SHA-256 over what acts in the recipe and the arithmetic's version; equal means equal numbers."""
+        return self._digest(only_acting=True)
+
+    def is_marked(self, fingerprint: str) -> bool:
+        """Whether a fingerprint is this path's, also one from before what does not act was left out of it."""
+        return fingerprint in (self.fingerprint, self._digest(only_acting=False))
+
+    def _digest(self, *, only_acting: bool) -> str:
         body = self.model_dump(mode="json")
         body["look"].pop("name")
+        if only_acting:
+            for stage, name in ((self.trim, "trim"), (self.look, "look")):
+                acts = stage.on and getattr(stage, "strength", 1.0) > 0
+                steps = [dumped for step, dumped in zip(stage.steps, body[name]["steps"], strict=True)
+                         if acts and step.on and step.strength > 0 and not step.changes_nothing]
+                body[name]["steps"] = steps
+                if not any(step["output"] in ("", self.display.output) for step in steps):
+                    body[name] = {**body[name], "on": True, **({"strength": 1.0} if name == "look" else {})}
+            if not self.rendering.on:
+                body["rendering"].pop("method")
         for stage in (body["trim"], body["look"]):
             stage["steps"] = [step for step in stage["steps"] if step["output"] in ("", self.display.output)]
             for step in stage["steps"]:

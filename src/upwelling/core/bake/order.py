@@ -172,9 +172,16 @@ class BakeOrder(BaseModel):
     @property
     def fingerprint(self) -> str:
         """SHA-256 over the path's fingerprint and all else; equal means equal tables."""
+        return self._digest(self.kept_path.fingerprint)
+
+    def is_marked(self, fingerprint: str, path_fingerprint: str) -> bool:
+        """Whether two fingerprints are this order's and its path's, also ones from before what does not act was left out of them."""
+        return self.kept_path.is_marked(path_fingerprint) and fingerprint == self._digest(path_fingerprint)
+
+    def _digest(self, path_fingerprint: str) -> str:
         resting = {name for name, value in (("density", ()), ("entries", "sampled")) if getattr(self, name) == value}
         body = self.model_dump(mode="json", exclude={"path", *resting})
-        text = json.dumps({**without_tables(body), "path": self.kept_path.fingerprint}, sort_keys=True, separators=(",", ":"))
+        text = json.dumps({**without_tables(body), "path": path_fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
     def said(self, by_formulas: bool = False) -> str:

@@ -77,10 +77,11 @@ def make_package(items: Sequence[Item], place: FilePath, *, title: str, producti
     folder.mkdir()
     try:
         made = []
+        homes = _homes(items, folder)
         for index, item in enumerate(items):
             def part(done: float, message: str, at: int = index, one: Item = item) -> None:
                 progress((at + done) / (len(items) + 0.5), f"{one.camera} for {one.receiver}: {message}")
-            made.append(_make(item, folder, production, tolerances, part))
+            made.append(_make(item, homes[index], folder, production, tolerances, part))
         if not any(one.certificate for one in made):
             raise UpwellingError("Nothing could be made: " + " ".join(one.problem for one in made[:3]))
         (folder / README).write_text(_readme(title, production, who, made), encoding="utf-8")
@@ -96,13 +97,26 @@ def make_package(items: Sequence[Item], place: FilePath, *, title: str, producti
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def _make(item: Item, folder: FilePath, production: str, tolerances: Limits, progress: Progress) -> Made:
+def _homes(items: Sequence[Item], folder: FilePath) -> list[FilePath]:
+    """A folder for each item, by camera and receiver; those whose names make the same one are numbered."""
+    found: dict[tuple[str, ...], str] = {}
+
+    def place(*names: str) -> str:
+        if names not in found:
+            plain = plain_name(names[-1])
+            taken = {name.lower() for key, name in found.items() if key[:-1] == names[:-1]}
+            found[names] = next(name for name in (plain, *(f"{plain}-{n}" for n in range(2, 1000))) if name.lower() not in taken)
+        return found[names]
+
+    return [folder / place(item.camera) / place(item.camera, item.receiver) for item in items]
+
+
+def _make(item: Item, home: FilePath, folder: FilePath, production: str, tolerances: Limits, progress: Progress) -> Made:
     """The simplest table that holds for the item's receiver, verified; where none does, the one that comes nearest."""
     try:
         asked, frames, frame_code = item.prepare()
         limits = tolerances(asked.judge.target.is_hdr)
         solution = solve(asked, frames=frames, tolerances=limits, progress=lambda d, m: progress(0.4 * d, m))
-        home = folder / plain_name(item.camera) / plain_name(item.receiver)
         home.mkdir(parents=True, exist_ok=True)
         for one in solution.in_turn[:MOST_TRIED]:
             order = asked.model_copy(update=one.wish)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import math
+import threading
 import zlib
 from collections import OrderedDict
 from typing import Any, Literal, Self
@@ -20,6 +21,7 @@ from upwelling.core.lut.table import Domain, Lut1D, Lut3D
 LARGEST_TEXT = 400_000_000
 _unpacked: OrderedDict[str, Lut1D | Lut3D | ProcessList] = OrderedDict()
 _KEPT = 12
+_LOCK = threading.Lock()
 
 
 class CarriedLut(BaseModel):
@@ -51,9 +53,10 @@ class CarriedLut(BaseModel):
 
     def lut(self) -> Lut1D | Lut3D | ProcessList:
         """The table; raises BadValue when what is packed is not what was."""
-        if self.digest in _unpacked:
-            _unpacked.move_to_end(self.digest)
-            return _unpacked[self.digest]
+        with _LOCK:
+            if self.digest in _unpacked:
+                _unpacked.move_to_end(self.digest)
+                return _unpacked[self.digest]
         try:
             most = LARGEST_TEXT if self.kind == "process" else 12 * (self.size if self.kind == "1d" else min(self.size, 256) ** 3)
             body = zlib.decompressobj().decompress(base64.b64decode(self.data, validate=True), most + 1)
@@ -62,9 +65,10 @@ class CarriedLut(BaseModel):
             made = parse_clf(body, self.name) if self.kind == "process" else self._table(body)
         except (ValueError, zlib.error, BadLut):
             raise BadValue(f"The table “{self.name}” carried here is damaged. Take it from the LUT's file again.") from None
-        _unpacked[self.digest] = made
-        while len(_unpacked) > _KEPT:
-            _unpacked.popitem(last=False)
+        with _LOCK:
+            _unpacked[self.digest] = made
+            while len(_unpacked) > _KEPT:
+                _unpacked.popitem(last=False)
         return made
 
     def _table(self, body: bytes) -> Lut1D | Lut3D:

@@ -77,8 +77,8 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> 
     return StillFootage(place)
 
 
-def looked_at(footage: Footage) -> tuple[list[Still], list[str]]:
-    """The frames that recognition looks at: first, middle and last; a raw at half size. And what is said of those that are damaged.
+def looked_at(footage: Footage, numbers: Collection[int] = ()) -> tuple[list[Still], list[str]]:
+    """The frames that recognition looks at: first, middle and last, or those said; a raw at half size. And what is said of damaged ones.
 
     Raises UnreadableFile when none of them can be read.
     """
@@ -86,7 +86,7 @@ def looked_at(footage: Footage) -> tuple[list[Still], list[str]]:
         return [footage.frame(quality="half")], []
     count = footage.facts.frames
     found, damage, last = [], [], UnreadableFile("", "")
-    for number in sorted({0, count // 2, count - 1}):
+    for number in sorted(numbers or {0, count // 2, count - 1}):
         try:
             found.append(footage.frame(number))
         except Damaged as error:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
 
 from upwelling.core import engine
@@ -98,7 +99,7 @@ def cdl_file(request: HttpRequest, slug: str) -> HttpResponse:
     else:
         text = format_cdl([Correction(row.shot.name, row.part.cdl, _said(row)) for row in chosen], ending)
     name = f"{production.slug}{'-' + str(chosen[0].shot.pk) if ending == '.cc' else ''}{ending}"
-    return HttpResponse(text, content_type="text/plain; charset=utf-8", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(text, content_type="text/plain; charset=utf-8", headers={"Content-Disposition": content_disposition_header(True, name)})
 
 
 def _said(row: Row) -> str:

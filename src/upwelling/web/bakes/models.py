@@ -103,7 +103,7 @@ class Bake(models.Model):
     def is_of_earlier_numbers(self) -> bool:
         """Whether the same settings give other numbers now than when it was made."""
         order = self.bake_order
-        return order is not None and "rendering" in order.section.stages and self.fingerprint != order.path.fingerprint
+        return order is not None and "rendering" in order.section.stages and not order.path.is_marked(self.fingerprint)
 
     @property
     def is_stale(self) -> bool:

@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib import messages
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.bake import RECEIVERS, Tolerances
@@ -98,7 +99,7 @@ def repeat(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 
 def _sent(text: str, name: str) -> HttpResponse:
-    return HttpResponse(text, content_type="application/json", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+    return HttpResponse(text, content_type="application/json", headers={"Content-Disposition": content_disposition_header(True, name)})
 
 
 @require_GET

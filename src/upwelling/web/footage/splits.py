@@ -8,13 +8,14 @@ from typing import Any
 
 from django.db import transaction
 
-from upwelling.core.media import Movie, frames_of
+from upwelling.core.media import Movie, looked_at
 from upwelling.core.recognise import signal_facts
 from upwelling.core.scene_cuts import ranges, strengths
 from upwelling.web.errors import Refused
 from upwelling.web.footage.models import Shot, SplitPlan
 from upwelling.web.footage.recognition import apply_recognition, signal_as_json
 from upwelling.web.footage.services import apply_settings
+from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import running
 
@@ -50,7 +51,6 @@ def perform(plan_id: int) -> None:
         plan.save(update_fields=["strengths"])
 
 
-@transaction.atomic
 def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
     """Makes shots of a movie's ranges between cuts (frame numbers within the shot); the first keeps the shot's own page.
 
@@ -61,14 +61,23 @@ def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
         raise Refused("There is no cut to split at. Add one, or lower the threshold.")
     base, settings = shot.name[:108], shot.settings
     first_frame = shot.first_frame
-    shots = []
+    parts = []
     for number, (start, end) in enumerate(made, 1):
-        part = shot if number == 1 else Shot.objects.get(pk=shot.pk)
-        if number > 1:
-            part.pk, part._state.adding, part.version, part.position = None, True, 0, 0
+        part = Shot.objects.get(pk=shot.pk)
         part.name, part.first_frame, part.frames = f"{base}, part {number}", first_frame + start, end - start + 1
         part.frame = part.first_frame + part.frames // 2
         _look_again(part)
+        parts.append(part)
+    return _saved(shot, user, parts, settings)
+
+
+@transaction.atomic
+def _saved(shot: Shot, user: Any, parts: Sequence[Shot], settings: ShotSettings) -> list[Shot]:
+    """Nothing is decoded here: a transaction that writes keeps everybody else from writing."""
+    shots = []
+    for number, part in enumerate(parts, 1):
+        if number > 1:
+            part.pk, part._state.adding, part.version, part.position = None, True, 0, 0
         part.save()
         if number > 1 and settings.model_dump() != type(settings)().model_dump():
             part = apply_settings(part, user, settings, version=0, label="from the movie it was cut from")
@@ -79,7 +88,7 @@ def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
 
 def _look_again(part: Shot) -> None:
     """The signal of a part is its own: bars or clipping elsewhere in the movie are not."""
-    stills = frames_of(part.footage, {part.first_frame, part.frame, part.last_frame})
+    stills, _ = looked_at(part.footage, {part.first_frame, part.frame, part.last_frame})
     part.signal_json = signal_as_json(signal_facts(stills))
     apply_recognition(part)
 

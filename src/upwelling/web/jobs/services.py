@@ -28,13 +28,18 @@ class Cancelled(Exception):
 
 @contextmanager
 def running(job: Job, share: tuple[float, float] = (0.0, 1.0)) -> Iterator[Progress]:
-    """Marks a job as running, gives its progress callback, and settles its state however the block ends."""
+    """Marks a job as running, gives its progress callback, and settles its state however the block ends.
+
+    Only what changes is written, so that a cancel that came in since the job was read is not lost: the work ends at its first word of progress.
+    """
     job.state, job.started, job.message = Job.State.RUNNING, timezone.now(), "Starting"
-    job.save()
+    begun = Job.objects.filter(pk=job.pk).exclude(state=Job.State.CANCELLED).update(state=job.state, started=job.started, message=job.message)
     last = 0.0
 
     def progress(done: float, message: str) -> None:
         nonlocal last
+        if not begun:
+            raise Cancelled
         now = time.monotonic()
         if done < 1 and now - last < _BETWEEN_SAVES:
             return

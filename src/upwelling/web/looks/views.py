@@ -8,6 +8,7 @@ from django.contrib import messages
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.bake.cdl_part import step_of
@@ -270,7 +271,7 @@ def export(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     version = get_object_or_404(one.versions, number=_whole(request.GET["version"])) if "version" in request.GET else one.newest
     name = "".join(c if c.isalnum() or c in "-_" else "-" for c in one.name)
     return HttpResponse(one.recipe(version).to_text(), content_type="application/json",
-                        headers={"Content-Disposition": f'attachment; filename="{name}-{version.number}.look.json"'})
+                        headers={"Content-Disposition": content_disposition_header(True, f"{name}-{version.number}.look.json")})
 
 
 @require_GET

@@ -6,8 +6,10 @@ import os
 import secrets
 from pathlib import Path
 
-BASE = Path(__file__).resolve().parents[4]
-DATA = Path(os.environ.get("UPWELLING_DATA", BASE / "var"))
+PACKAGE = Path(__file__).resolve().parents[1]
+_checkout = PACKAGE.parents[2]
+DATA = Path(os.environ.get("UPWELLING_DATA") or ((_checkout if (_checkout / "pyproject.toml").exists() else Path.cwd()) / "var"))
+"""Everything stored: in a checkout under it, else under the folder the server is started in."""
 DATA.mkdir(parents=True, exist_ok=True)
 FILES = DATA / "files"
 """Uploaded and baked files: outside the static root, sent only by views that check membership."""
@@ -62,7 +64,7 @@ MIDDLEWARE = [
 ]
 TEMPLATES = [{
     "BACKEND": "django.template.backends.django.DjangoTemplates",
-    "DIRS": [BASE / "src/upwelling/web/templates"],
+    "DIRS": [PACKAGE / "templates"],
     "APP_DIRS": True,
     "OPTIONS": {"context_processors": [
         "django.template.context_processors.request",
@@ -91,7 +93,7 @@ LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"
 USE_TZ = True
 STATIC_URL = "static/"
-STATICFILES_DIRS = [BASE / "src/upwelling/web/static"]
+STATICFILES_DIRS = [PACKAGE / "static"]
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 

@@ -43,6 +43,8 @@ document.addEventListener("alpine:init", () => {
         if (request.status === 202) {
           item.arrival = JSON.parse(request.responseText).arrival;
           finish("waiting to be looked at", true);
+          // The poll may have listed it before this answer came: then there are two of it, and that one goes.
+          this.items = this.items.filter((other) => other.arrival !== item.arrival || other.key === item.key);
           return this.ask();
         }
         let sentence = "The server could not take this file. Try again.";
