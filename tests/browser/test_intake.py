@@ -36,6 +36,7 @@ def test_a_poll_that_is_quicker_than_the_answer_to_an_upload(server, sign_in, fo
                   "list.items.push({ key: 'x', name: 'x', file: null, busy: true, message: '' }); }")
     page.set_input_files("input[type=file]", footage / "cut.dpx")
     page.wait_for_function("() => document.body.innerText.includes('Copy it again')")
+    page.wait_for_timeout(3000)
     names = page.evaluate("() => Alpine.$data(document.querySelector('[x-data=upload]')).items.filter((i) => i.key !== 'x').map((i) => [i.name, i.busy])")
     assert held == [202]
     assert names == [["cut.dpx", False]]
