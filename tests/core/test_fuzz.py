@@ -1,7 +1,5 @@
 """Every reader on damaged files: flipped bytes, cuts and noise. Only UnreadableFile may come out, soon and within memory."""
 
-import random
-import resource
 import time
 
 import numpy as np
@@ -10,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_raw import PROFILE, mosaic_of, scene
+from tests.outside import fuzz
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import dng, open_footage, write_still
 from upwelling.core.media.movie_write import write_movie
@@ -49,23 +48,25 @@ def attempt(path):
     assert time.monotonic() - started < 20
 
 
-@pytest.mark.parametrize("name", KINDS)
-def test_flips_and_cuts(whole, name, tmp_path):
-    data, rng = whole[name], random.Random(name)
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    place = tmp_path / name
-    place.write_bytes(data)
-    attempt(place)
-    for turn in range(60):
-        broken = bytearray(data)
-        if turn % 3 == 0:
-            broken = broken[: rng.randrange(1, len(data))]
-        for _ in range(rng.choice([1, 2, 8, 40])):
-            reach = len(broken) if turn % 2 else min(len(broken), 2048)
-            broken[rng.randrange(reach)] = rng.randrange(256)
-        place.write_bytes(bytes(broken))
-        attempt(place)
-    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 3_000_000  # kB
+READERS = ["a8.png", "a16.png", "a.jpg", "a8.tif", "a16.tif", "a.exr", "a.dpx", "a.dng", "prores-422.mov", "h264-8.mp4", "h265-10.mp4", "ffv1-10.mkv", "h264-10.mkv",
+           "a.cube", "a.clf", "a.ccc", "a.edl", "recipe.json", "look.json", "a.icc"]
+
+
+@pytest.fixture(scope="module")
+def seeds(tmp_path_factory):
+    found = fuzz.seeds(tmp_path_factory.mktemp("seeds"))
+    assert sorted(found) == sorted(READERS)
+    return found
+
+
+@pytest.mark.parametrize("name", READERS)
+def test_two_hundred_mutants_of_each_reader(seeds, name, tmp_path):
+    """In a process under an address limit: declared errors only, in time. `python -m tests.outside.fuzz` makes ten thousand of each."""
+    found = fuzz.run(name, *seeds[name], 200, tmp_path)
+    assert found["faults"] == []
+    assert found["read"] + found["refused"] == 200
+    assert found["slowest"] < fuzz.SECONDS
+    assert found["peak MiB"] < 3000
 
 
 @given(name=st.sampled_from(KINDS), tail=st.binary(max_size=400), keep=st.integers(8, 600))
