@@ -22,7 +22,7 @@ from upwelling.core.simulate.kilnlight_set import CAMERAS, TAKES
 def recognise(path, sibling=None):
     footage = open_footage(path)
     facts = footage.facts
-    signal = signal_facts(looked_at(footage)[0])
+    signal = signal_facts(looked_at(footage).stills)
     if facts.kind == "raw":
         return recognise_raw(facts, signal)
     return recognise_file(facts, signal, FileClues(path.name, read_sidecars(path), sibling))

@@ -73,6 +73,7 @@ def test_frame_n_is_frame_n(workshop, name):
         workshop(AGAIN[name][0], recipe(AGAIN[name][0]))
     path = workshop(name, AGAIN[name][1] if name in AGAIN else recipe(name))
     movie, wanted = Movie(path), whole_decode(path)
+    assert any("uneven rate" in note for note in movie.facts.notes) is name.startswith("uneven")
     assert movie.facts.frames == len(wanted) > 30
     numbers = [random.Random(name).randrange(len(wanted)) for _ in range(12)]
     for number in (*numbers, *sorted(numbers, reverse=True)):

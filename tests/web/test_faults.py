@@ -10,10 +10,12 @@ from django.db import connection
 from upwelling.core.bake.package import _homes
 from upwelling.core.lut.carried import CarriedLut, _unpacked
 from upwelling.core.lut.table import Lut3D
+from upwelling.core.media import Damaged, Movie
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import Display, Input, Look, Path, RenderingStage, Trim
 from upwelling.core.steps import Contrast, Exposure
 from upwelling.web.footage import splits
+from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.look_services import create_look
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
@@ -115,3 +117,20 @@ def test_what_does_not_act_is_not_in_the_fingerprint(changed):
                                      {"rendering": RenderingStage(on=False)}])
 def test_what_acts_is_in_the_fingerprint(changed):
     assert REST.model_copy(update=changed).fingerprint != REST.fingerprint
+
+
+def test_a_movie_with_damage_in_the_middle(upload, as_, tmp_path):
+    """It comes in with the remark and stands on a whole frame; the Bench gives the sentence for the broken one, and pictures for the others."""
+    write_movie(tmp_path / "m.mkv", [np.full((48, 64, 3), v) for v in np.linspace(0.2, 0.7, 9)], "ffv1-10", options={"g": "1", "slicecrc": "1"})
+    data = bytearray((tmp_path / "m.mkv").read_bytes())
+    index = Movie(tmp_path / "m.mkv").index
+    data[int(index.pos[4] + index.size[4] // 2)] ^= 16
+    upload("m.mkv", bytes(data))
+    shot = Shot.objects.get(kind="movie")
+    assert shot.frame == 8
+    tess = as_("tess")
+    assert "Frame 4 is damaged (its checksum is wrong)." in tess.get("/p/kilnlight/intake/").content.decode()
+    assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
+    frame_of(shot, 3)
+    with pytest.raises(Damaged, match="frame 4 is damaged"):
+        frame_of(shot, 4)

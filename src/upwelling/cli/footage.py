@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from collections.abc import Sequence
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -36,15 +37,20 @@ def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, 
     if isinstance(footage, Movie):
         reading = Reading(said or footage.default_reading.range, footage.default_reading.matrix)
     still = footage.frame(options.frame, reading)
-    for note in footage.facts.notes:
-        sys.stderr.write(f"upwelling: note: {options.src}: {note}\n")
+    say_notes(options.src, footage.facts.notes)
     return still, footage, reading.range
+
+
+def say_notes(place: str, notes: Sequence[str]) -> None:
+    """What is to be known of how a file was read, on stderr."""
+    for note in notes:
+        sys.stderr.write(f"upwelling: note: {place}: {note}\n")
 
 
 def _recognise(path: Path) -> tuple[Any, Recognition]:
     footage = open_footage(path)
-    stills, damage = looked_at(footage)
-    facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *damage)), signal_facts(stills)
+    seen = looked_at(footage)
+    facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills)
     if isinstance(footage, Raw):
         return facts, recognise_raw(facts, signal)
     return facts, recognise_file(facts, signal, FileClues(path.name, read_sidecars(path)))

@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import Any
 
-from upwelling.cli.footage import add_frame_option, read_frame
+from upwelling.cli.footage import add_frame_option, read_frame, say_notes
 from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_option, path_from
 from upwelling.core import engine
 from upwelling.core.declared_lut import legal_in
@@ -106,6 +106,7 @@ def _undo(options: argparse.Namespace) -> int:
     if "float" not in container.depths:
         raise UnwritableFile(options.dst, "cannot hold scene light, which goes beyond 1. Write an .exr or a float .tif.")
     still = read_still(options.src)
+    say_notes(options.src, still.notes)
     signal = still.code.astype("float64")
     if path.display.range == "legal":
         signal = run_reference((legal_in(still.integer_depth),), signal)
@@ -120,6 +121,7 @@ def _apply(options: argparse.Namespace) -> int:
     lut = read_lut(options.lut)
     container = container_for(options.dst)
     still = read_still(options.src)
+    say_notes(options.src, still.notes)
     depth: Depth = options.depth or (still.depth if still.depth in container.depths else container.depths[-1])
     _write(options.dst, lut.apply(still.code, options.interpolation), depth, {})
     return 0

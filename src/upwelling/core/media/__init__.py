@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
@@ -77,24 +78,36 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> 
     return StillFootage(place)
 
 
-def looked_at(footage: Footage, numbers: Collection[int] = ()) -> tuple[list[Still], list[str]]:
-    """The frames that recognition looks at: first, middle and last, or those said; a raw at half size. And what is said of damaged ones.
+@dataclass(frozen=True)
+class LookedAt:
+    """Frames that recognition looks at, their numbers, and what is said of those that are damaged and left out."""
 
-    Raises UnreadableFile when none of them can be read.
-    """
+    stills: list[Still]
+    numbers: list[int]
+    damage: list[str]
+
+    @property
+    def middle(self) -> int:
+        """The whole frame nearest the middle of the file, which stands for it."""
+        return self.numbers[len(self.numbers) // 2]
+
+
+def looked_at(footage: Footage, numbers: Collection[int] = ()) -> LookedAt:
+    """First, middle and last frame, or those said; a raw at half size. Raises UnreadableFile when none of them can be read."""
     if isinstance(footage, Raw):
-        return [footage.frame(quality="half")], []
+        return LookedAt([footage.frame(quality="half")], [0], [])
     count = footage.facts.frames
-    found, damage, last = [], [], UnreadableFile("", "")
+    found, whole, damage, last = [], [], [], UnreadableFile("", "")
     for number in sorted(numbers or {0, count // 2, count - 1}):
         try:
             found.append(footage.frame(number))
+            whole.append(number)
         except Damaged as error:
             last = error
             damage.append(error.problem[:1].upper() + error.problem[1:])
     if not found:
         raise last
-    return found, damage
+    return LookedAt(found, whole, damage)
 
 
 def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | None = None) -> list[Still]:

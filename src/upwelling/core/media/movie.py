@@ -87,6 +87,7 @@ class Movie:
         codec = stream.codec_context.codec.canonical_name
         siting = self._siting(codec, bytes(stream.codec_context.extradata or b""), packet) if sub == "4:2:0" else ""
         notes += _remarks(stream, first, ycbcr, tags, sub, codec, siting)
+        notes += self.index.uneven
         lost = self.index.lost
         if lost:
             notes.append(f"The file breaks off: its last {lost} frame{'s' if lost > 1 else ''} cannot be decoded and {'are' if lost > 1 else 'is'} left out.")

@@ -67,6 +67,16 @@ class Index:
         when[self.order] = np.arange(len(self.order))
         return when
 
+    @property
+    def uneven(self) -> list[str]:
+        """A remark when frames do not come at an even rate; steps within a factor of 1.6 are a container's rounding."""
+        if self.by_decoding or len(self.order) < 3:
+            return []
+        steps = np.diff(self.pts[self.order])
+        if steps.min() > 0 and steps.max() < 1.6 * steps.min():
+            return []
+        return ["Frames come at an uneven rate; they are numbered one by one, as they come."]
+
     @cached_property
     def matters(self) -> Any:
         """(packets,) True unless a packet can never be decoded: leading pictures of a group whose forerunner was cut away."""

@@ -12,10 +12,10 @@ from upwelling.core.stored import sealed
 from upwelling.web.footage.models import Camera, Shot
 
 
-def probe(footage: Footage) -> tuple[FileFacts, SignalFacts]:
-    """Facts of the file, with a note on frames that are damaged, and of its signal."""
-    stills, damage = looked_at(footage)
-    return replace(footage.facts, notes=(*footage.facts.notes, *damage)), signal_facts(stills)
+def probe(footage: Footage) -> tuple[FileFacts, SignalFacts, int]:
+    """Facts of the file, with a note on frames that are damaged, and of its signal; and the frame that stands for it."""
+    seen = looked_at(footage)
+    return replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills), seen.middle
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:

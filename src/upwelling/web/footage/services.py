@@ -54,7 +54,7 @@ def bring_in(production: Production, user: Any, original_name: str, place: FileP
         raise AlreadyHere(display_name, twin)
     try:
         footage = open_footage(place, members)
-        facts, signal = probe(footage)
+        facts, signal, middle = probe(footage)
     except UnreadableFile as error:
         raise UnreadableFile(display_name, error.problem) from None
     relative = str(place.relative_to(FilePath(conf.MEDIA_FOLDER).resolve())) if registered else _keep(place, display_name, digest)
@@ -64,7 +64,7 @@ def bring_in(production: Production, user: Any, original_name: str, place: FileP
         production=production, name=(name or display_name.rsplit(".", 1)[0])[:120], original_name=display_name, file=relative,
         registered=registered, members=[str(m.relative_to(FilePath(conf.MEDIA_FOLDER).resolve())) for m in members], sha256=digest,
         size_bytes=size, kind=facts.kind, container=facts.container, codec=facts.codec, depth=facts.depth, integer_depth=integer,
-        width=facts.width, height=facts.height, frames=facts.frames, rate=facts.rate, frame=facts.frames // 2, ycbcr=facts.ycbcr,
+        width=facts.width, height=facts.height, frames=facts.frames, rate=facts.rate, frame=middle, ycbcr=facts.ycbcr,
         raw_profile=raw_profile, facts_json=facts_as_json(facts), signal_json=signal_as_json(signal), notes=list(facts.notes),
         sidecar=read_sidecars(place) if registered else {}, metadata=dict(facts.metadata), created_by=user,
     )

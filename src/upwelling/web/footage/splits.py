@@ -88,7 +88,7 @@ def _saved(shot: Shot, user: Any, parts: Sequence[Shot], settings: ShotSettings)
 
 def _look_again(part: Shot) -> None:
     """The signal of a part is its own: bars or clipping elsewhere in the movie are not."""
-    stills, _ = looked_at(part.footage, {part.first_frame, part.frame, part.last_frame})
+    stills = looked_at(part.footage, {part.first_frame, part.frame, part.last_frame}).stills
     part.signal_json = signal_as_json(signal_facts(stills))
     apply_recognition(part)
 
