@@ -16,6 +16,7 @@ from upwelling.core.media import Movie, Reading, open_footage
 from upwelling.core.media.movie_decode import Damaged, frames_at
 from upwelling.core.media.ycbcr import Planes, to_rgb_code, weights_of
 from upwelling.core.primaries import PRIMARIES
+from upwelling.core.recognise import FileClues, recognise_file, signal_facts
 
 SOURCE = "ffmpeg -v error -y -f lavfi -i testsrc2=size={size}:rate=24:duration=4 "
 X265 = "-c:v libx265 -x265-params log-level=none:"
@@ -292,3 +293,12 @@ def test_the_index_is_found_again(workshop, monkeypatch, tmp_path):
 
 def test_tools_are_what_the_table_says(tmp_path):
     assert run("ffmpeg -version", tmp_path).startswith("ffmpeg version")
+
+
+def test_contradicting_tags_settle_nothing(workshop):
+    """HLG with BT.709 primaries is no known encoding: a person decides."""
+    path = workshop("hlg709.mp4", "ffmpeg -v error -y -f lavfi -i testsrc2=size=96x64:duration=0.2 -c:v libx264 -color_trc arib-std-b67 -color_primaries bt709 {out}")
+    movie = Movie(path)
+    found = recognise_file(movie.facts, signal_facts([movie.frame(0)]), FileClues("hlg709.mp4"))
+    assert found.state == "contradictory"
+    assert found.contradictions[0] == "Its tags contradict each other: HLG with BT.709 primaries."

@@ -271,3 +271,13 @@ def test_dng_layouts_refused(tmp_path, extra, words):
     footage = open_footage(_dng(tmp_path / "a.dng", extra))
     with pytest.raises(UnreadableFile, match=words):
         footage.frame()
+
+
+@pytest.mark.parametrize("shape", [(1, 64), (64, 1), (7, 64), (2, 2)])
+def test_a_sliver_of_a_mosaic_is_refused(tmp_path, shape):
+    """The demosaic's filters would read beyond it; found by the mutants of tests/outside/fuzz.py."""
+    tifffile.imwrite(_dng(tmp_path / "a.dng"), np.full(shape, 1000, np.uint16), photometric=32803, metadata=None, subfiletype=0, extratags=[
+        (33421, 3, 2, (2, 2), True), (33422, 1, 4, bytes((0, 1, 1, 2)), True), (50706, 1, 4, bytes((1, 4, 0, 0)), True), (50728, 5, 3, (1, 1) * 3, True),
+        (50721, 10, 9, (1, 1, 0, 1, 0, 1) * 3, True)])
+    with pytest.raises(UnreadableFile, match="too small to be one"):
+        open_footage(tmp_path / "a.dng").frame()

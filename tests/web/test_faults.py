@@ -14,6 +14,7 @@ from upwelling.core.media import Damaged, Movie
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import Display, Input, Look, Path, RenderingStage, Trim
 from upwelling.core.steps import Contrast, Exposure
+from upwelling.web.bench.motion_views import _pictures
 from upwelling.web.footage import splits
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.look_services import create_look
@@ -132,5 +133,9 @@ def test_a_movie_with_damage_in_the_middle(upload, as_, tmp_path):
     assert "Frame 4 is damaged (its checksum is wrong)." in tess.get("/p/kilnlight/intake/").content.decode()
     assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
     frame_of(shot, 3)
-    with pytest.raises(Damaged, match="frame 4 is damaged"):
+    with pytest.raises(Damaged, match=r"m\.mkv: frame 4 is damaged"):
         frame_of(shot, 4)
+    assert tess.get(f"/p/kilnlight/bench/{shot.pk}/filmstrip/").status_code == 200
+    shot.encoding = "sRGB/BT.709"
+    pictures = _pictures(shot, shot.path(), [3, 4, 5], 64)
+    assert [len(np.unique(picture)) for picture in pictures] == [1, 2, 1]

@@ -20,6 +20,8 @@ from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.raw.mosaic import Mosaic, Quality
 from upwelling.core.raw.profile import LIGHTS, RawProfile
 
+SMALLEST = 8
+"""Sensor places a side that a mosaic has at least; the filters reach two places out."""
 _CFA, _LINEAR = 32803, 34892
 _COMPRESSIONS = (1, 7, 8, 34892)
 
@@ -108,6 +110,8 @@ class Raw:
         top, left, bottom, right = (int(v) for v in _values(tags, 50829) or (0, 0, height, width))
         if not (0 <= top < bottom <= height and 0 <= left < right <= width):
             raise UnreadableFile(self.path, "its active area lies outside the picture; the file is damaged.")
+        if values.ndim == 2 and min(bottom - top, right - left) < SMALLEST:
+            raise UnreadableFile(self.path, f"its mosaic is {right - left} × {bottom - top}, too small to be one; the file is damaged.")
         planes = 1 if values.ndim == 2 else 3
         rows, columns = (int(v) for v in _values(tags, 50713) or (1, 1))
         levels = _values(tags, 50714) or [0.0]

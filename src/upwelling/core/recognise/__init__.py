@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from upwelling.core.encodings import ENCODINGS, Encoding, Range
 from upwelling.core.media.footage import FileFacts
+from upwelling.core.media.tags import contradictions
 from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Candidate, Evidence, FileClues, Recognition, Remark, Sibling, State
 from upwelling.core.recognise.remarks import eight_bit_log, remarks_on
 from upwelling.core.recognise.sidecar import read_sidecars
@@ -96,7 +97,7 @@ def _candidates(facts: FileFacts, evidence: list[Evidence]) -> list[Candidate]:
 def _contradictions(facts: FileFacts, signal: SignalFacts, clues: FileClues, evidence: list[Evidence],
                     candidates: list[Candidate], assumed: Range) -> tuple[list[str], str]:
     """Sentences of what cannot both be true, and the reason to suspect a burned-in viewing transform."""
-    found: list[str] = []
+    found = contradictions(facts.tags)
     burned = ""
     best = candidates[0] if candidates else None
     member = ENCODINGS.get(best.encoding) if best else None

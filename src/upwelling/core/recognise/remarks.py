@@ -6,6 +6,7 @@ import numpy as np
 
 from upwelling.core.encodings import Encoding, Range
 from upwelling.core.media.footage import FileFacts
+from upwelling.core.media.tags import contradictions
 from upwelling.core.recognise.base import Remark
 from upwelling.core.recognise.signal import SignalFacts, is_log
 
@@ -18,7 +19,8 @@ BLOCKY = 1.25
 
 def remarks_on(facts: FileFacts, signal: SignalFacts, chosen: Encoding | None, code_range: Range) -> list[Remark]:
     """All remarks; ``chosen`` is the encoding the file is taken for, if any."""
-    found = [Remark("note", text) for text in facts.notes]
+    said = contradictions(facts.tags)  # these make the state and stand beside it
+    found = [Remark("note", text) for text in facts.notes if text not in said]
     if facts.depth == "10" and signal.fine_codes < 0.02 and signal.used_codes > 8:
         found.append(Remark("8-bit content", f"8 bit content in a 10 bit file: {100 * (1 - signal.fine_codes):.0f} % of codes are multiples of four."))
     top, bottom, left, right = signal.bars

@@ -10,7 +10,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core import engine
-from upwelling.core.media import frames_of
+from upwelling.core.media import Damaged, Still, frames_of
 from upwelling.core.path import Path
 from upwelling.core.picture_views import to_bytes
 from upwelling.web.bench.views import whole
@@ -28,10 +28,34 @@ MOST = 30
 
 
 def _pictures(shot: Shot, path: Path, numbers: list[int], width: int) -> list[Any]:
-    """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all."""
+    """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all. A damaged frame is a hatched field."""
     program = engine.compile_operations((*path.operations(), *range_operations(path), *view_operations(path)))
-    stills = frames_of(shot.footage, numbers, shot.reading if shot.kind == "movie" else None)
-    return [to_bytes(engine.run(program, block_mean(still.code, max(1, still.code.shape[1] // width)))) for still in stills]
+    factor = max(1, shot.width // width)
+
+    def shown(still: Still) -> Any:
+        return to_bytes(engine.run(program, block_mean(still.code, factor)))
+
+    try:
+        return [shown(still) for still in _frames(shot, numbers)]
+    except Damaged:
+        made = []
+        for number in numbers:
+            try:
+                made.append(shown(_frames(shot, [number])[0]))
+            except Damaged:
+                made.append(_hatched(shot.height // factor, shot.width // factor))
+        return made
+
+
+def _frames(shot: Shot, numbers: list[int]) -> list[Still]:
+    return frames_of(shot.footage, numbers, shot.reading if shot.kind == "movie" else None)
+
+
+def _hatched(height: int, width: int) -> Any:
+    """What stands for a frame that is refused: no picture could be taken for it."""
+    y, x = np.mgrid[:height, :width]
+    field = np.where((x + y) // 6 % 2, 150, 90).astype(np.uint8)
+    return np.ascontiguousarray(np.repeat(field[..., None], 3, axis=-1))
 
 
 @require_GET

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
+from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import Raw, Still
 from upwelling.core.scopes import camera_plateau
 from upwelling.web.footage.kept import Kept
@@ -77,7 +78,10 @@ def frame_of(shot: Shot, index: int | None = None) -> Frame:
         working, factor = reduced(half.code)
         frame = Frame(None, footage, key, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code))
     else:
-        still = footage.frame(number, reading)
+        try:
+            still = footage.frame(number, reading)
+        except UnreadableFile as error:  # by the name a person knows it by
+            raise type(error)(shot.original_name, error.problem) from None
         frame = Frame(still, None, key, *reduced(still.code), still.width, still.height, *camera_plateau(still.code))
     _kept.put(key, frame)
     return frame
