@@ -2,7 +2,11 @@
 
 import re
 
+import numpy as np
+
 from tests.browser.conftest import pictured, quiet
+from upwelling.core.media import Movie
+from upwelling.core.media.movie_write import write_movie
 
 
 def test_states_after_registering(registered, sign_in):
@@ -175,3 +179,24 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
     pictured(page)
     assert page.input_value("select[aria-label='Scope, first place']") == "vectorscope"
     page.wait_for_selector("canvas[aria-label^='Vectorscope of display code']")
+
+
+def test_a_damaged_frame_on_the_bench(server, sign_in, tmp_path):
+    """Scrubbing to a broken frame gives its sentence, and the picture and the number stay those of the frame before."""
+    place = tmp_path / "torn.mkv"
+    write_movie(place, [np.full((90, 160, 3), v) for v in np.linspace(0.2, 0.7, 9)], "ffv1-10", options={"g": "1", "slicecrc": "1"})
+    data, index = bytearray(place.read_bytes()), Movie(place).index
+    data[int(index.pos[2] + index.size[2] // 2)] ^= 16
+    place.write_bytes(data)
+    page = sign_in()
+    page.goto(f"{server}/p/intake/intake/")
+    page.set_input_files("input[type=file]", place)
+    page.wait_for_selector("tr:has-text('torn') >> a.strong")
+    page.click("tr:has-text('torn') >> a.strong")
+    pictured(page)
+    page.locator("input[aria-label=Frame]").fill("2")
+    page.wait_for_selector("text=torn.mkv: frame 2 is damaged (its checksum is wrong)")
+    assert page.inner_text("body").count("4 of 0…8") == 1
+    assert page.input_value("input[aria-label=Frame]") == "4"
+    page.locator("input[aria-label=Frame]").fill("3")
+    page.wait_for_selector("text=3 of 0…8")

@@ -91,7 +91,7 @@ def test_rules_that_are_no_longer_possible(production, as_):
     for address in PAGES:
         page = tess.get(address)
         assert page.status_code == 200
-        assert "hlg peak nits" in page.content.decode()
+        assert "Hlg peak cd/m²: Input should be" in page.content.decode()
     set_rules(Production.objects.get(), {"managed": True})
     assert Production.objects.get().rules_problem == ""
 

@@ -70,8 +70,7 @@ class Production(models.Model):
         try:
             Rules.model_validate(opened("rules", self.rules))
         except ValidationError as error:
-            fields = sorted({str(one["loc"][0]).replace("_", " ") for one in error.errors() if one["loc"]})
-            return f"{', '.join(fields) or 'All of them'}: {refusal(error)}"
+            return refusal(error, otherwise="all of them")
         return ""
 
     @property

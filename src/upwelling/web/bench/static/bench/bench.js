@@ -28,7 +28,7 @@ document.addEventListener("alpine:init", () => {
         this.values[stage] = { a: "", b: "", c: "" };
       }
       if (!this.data.settled || !this.data.managed) this.stage = "input";
-      this.previews = new upwelling.Previews((head, body) => this.show(head, body), (error) => this.complain("preview", error.message), (by) => this.work(by));
+      this.previews = new upwelling.Previews((head, body) => this.show(head, body), (error, body) => this.refused(error, body), (by) => this.work(by));
       this.bindControls(this.$root, "");
       for (const part of upwelling.benchParts) if (part.start) part.start.call(this);
       this.syncControls();
@@ -159,7 +159,13 @@ document.addEventListener("alpine:init", () => {
       this.previews.ask(this.data.urls.preview, { ...this.wish(lossless), settings: this.settings, untrimmed: this.held || this.compare === "untrimmed" });
       if (lossless) this.refreshOther();
     },
+    refused(error, body) {
+      // The picture stays that of the last frame that could be had, and so does the number.
+      if (this.framed !== undefined && body.frame !== this.framed) this.standAt(this.framed);
+      this.complain("preview", error.message);
+    },
     show(head, body) {
+      this.framed = body.frame;
       this.paint(this.$refs.picture, head.bitmap);
       this.$refs.picture.dataset.fingerprint = head.fingerprint;
       this.shown = head.scopes;

@@ -10,6 +10,10 @@ upwelling.benchParts.push({
   get frameText() { return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last; },
   get stands() { return !this.data.editable || this.frame === this.stood; },
   get playLabel() { return this.playing ? "Stop" : "Play"; },
+  standAt(frame) {
+    this.frame = frame;
+    if (this.$refs.frame) this.$refs.frame.value = frame;
+  },
   scrub(event) { this.stop(); this.frame = Number(event.target.value); this.refresh(false); },
   scrubbed() { this.refresh(true); },
   stepFrame(by) {
