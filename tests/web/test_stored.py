@@ -13,10 +13,12 @@ from upwelling.core.look_recipe import STEP_LIST
 from upwelling.core.outputs import CustomOutput
 from upwelling.core.raw import Development, RawProfile
 from upwelling.core.stored import KEY, UPGRADES, opened, sealed
+from upwelling.web.bakes.models import Bake, OwnReceiver
+from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.footage.models import Shot, ShotState
 from upwelling.web.footage.services import set_mark
 from upwelling.web.footage.shot_settings import ShotSettings
-from upwelling.web.productions.models import Production
+from upwelling.web.productions.models import OwnOutput, Production
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import define_encoding, set_rules
 
@@ -104,3 +106,22 @@ def test_a_renamed_encoding_takes_its_users_along(shot, production):
     define_encoding(production, None, {**body, "name": "Ember"}, replaces="Own")
     fresh = Shot.objects.get()
     assert (fresh.encoding, fresh.production.rule_set.default_encoding, fresh.path().input.custom.name) == ("Ember", "Ember", "Ember")
+
+
+def test_definitions_that_are_no_longer_possible(shot, production, people, as_):
+    """One output, encoding, receiver, bake order or certificate that cannot be read is said on its page, and stops nothing else."""
+    OwnOutput.objects.create(production=production, name="Wall", definition={"name": "Wall", "peak_nits": 1e9})
+    OwnEncoding.objects.create(production=production, name="Wax", definition={"name": "Wax", "form": {"kind": "wax"}}, report="")
+    OwnReceiver.objects.create(production=production, name="Box", definition={"name": "Box", "formats": 7})
+    Bake.objects.create(production=production, shot=shot, shot_name="x", fingerprint="0" * 64, size=33, file_name="x.cube", order={"size": "wide"},
+                        certificate_json={"upwelling_certificate": 2})
+    tess = as_("tess")
+    for address in PAGES:
+        assert tess.get(address).status_code == 200, address
+    for address, words in (("/p/kilnlight/outputs/", "The own output “Wall” is stored"), ("/p/kilnlight/encodings/", "The own encoding “Wax” is stored"),
+                           ("/p/kilnlight/bakes/receivers/", "The receiver “Box” is stored"), ("/p/kilnlight/bakes/", "its order cannot be read")):
+        page = tess.get(address)
+        assert page.status_code == 200, address
+        assert words in page.content.decode(), address
+    Shot.objects.update(encoding="Wax", state="settled")
+    assert "Wax" in tess.get("/p/kilnlight/").content.decode()

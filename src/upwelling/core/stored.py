@@ -7,9 +7,13 @@ the version. tests/data/stored.json holds a frozen sample of every version of ev
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, TypeVar
 
-from upwelling.core.errors import BadValue
+from pydantic import BaseModel, ValidationError
+
+from upwelling.core.errors import BadValue, refusal
+
+M = TypeVar("M", bound=BaseModel)
 
 Upgrade = Callable[[Any], Any]
 KEY, LIST = "stored_version", "items"
@@ -46,3 +50,12 @@ def opened(kind: str, value: Any) -> Any:
     for upgrade in upgrades[version:]:
         body = upgrade(body)
     return body
+
+
+def read_stored(kind: str, name: str, shape: type[M], value: Any) -> M:
+    """A stored value as a model; raises BadValue that names it when it is no longer possible."""
+    try:
+        return shape.model_validate(opened(kind, value))
+    except ValidationError as error:
+        raise BadValue(f"The {kind} “{name}” is stored with a value that is no longer possible ({refusal(error)}) Define it anew under its name; "
+                       "what was stored is kept until then.") from None

@@ -8,12 +8,14 @@ from pathlib import Path as FilePath
 from django.conf import settings
 from django.db import models
 from django.utils import timezone
+from pydantic import ValidationError
 
 from upwelling.core.bake import BakeOrder, Certificate, Receiver
 from upwelling.core.bake.certificate import HOLDS, WITHIN
 from upwelling.core.bake.order import order_from_recipe
+from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
-from upwelling.core.stored import opened
+from upwelling.core.stored import opened, read_stored
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
@@ -38,7 +40,7 @@ class OwnReceiver(models.Model):
 
     @property
     def receiver(self) -> Receiver:
-        return Receiver.model_validate(opened("receiver", self.definition))
+        return read_stored("receiver", self.name, Receiver, self.definition)
 
 
 class Bake(models.Model):
@@ -79,8 +81,21 @@ class Bake(models.Model):
         return FilePath(settings.FILES) / self.frames_file
 
     @cached_property
+    def _order(self) -> tuple[BakeOrder | None, str]:
+        try:
+            return (order_from_recipe(opened("bake order", self.order)) if self.order else None), ""
+        except UpwellingError as error:
+            return None, str(error)
+
+    @property
     def bake_order(self) -> BakeOrder | None:
-        return order_from_recipe(opened("bake order", self.order)) if self.order else None
+        """The order, or None for a bake of the first version and for one whose order is no longer possible (``problem``)."""
+        return self._order[0]
+
+    @property
+    def problem(self) -> str:
+        """Why the stored order cannot be read; the file and its certificate stay what they are."""
+        return self._order[1]
 
     @property
     def path(self) -> Path:
@@ -89,14 +104,17 @@ class Bake(models.Model):
     @cached_property
     def certificate(self) -> Certificate | None:
         body = self.certificate_json
-        return Certificate.model_validate(body) if body and body.get("upwelling_certificate") == 2 else None
+        try:
+            return Certificate.model_validate(body) if body and body.get("upwelling_certificate") == 2 else None
+        except ValidationError:
+            return None  # it can still be downloaded as it is
 
     @property
     def said(self) -> str:
         """What was baked, in one line."""
         order, report = self.bake_order, self.certificate
         if order is None:
-            return f"{self.size}³ grid, by an earlier version"
+            return f"▲ its order cannot be read: {self.problem}" if self.problem else f"{self.size}³ grid, by an earlier version"
         return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
 
     @property

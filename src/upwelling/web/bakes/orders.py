@@ -13,14 +13,14 @@ from upwelling.web.bakes.variants import variant_of, variant_path
 from upwelling.web.errors import Refused
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot, shots_of
-from upwelling.web.productions.models import Production
+from upwelling.web.productions.models import Production, readable
 
 MOST_FRAMES = 3
 
 
 def receivers_of(production: Production) -> list[Receiver]:
     """The production's own receivers, then the generic ones."""
-    return [*(row.receiver for row in production.receivers.all()), *RECEIVERS]
+    return [*(row.receiver for row in readable(production.receivers.all(), "receiver")[0]), *RECEIVERS]
 
 
 def receiver_named(production: Production, name: str) -> Receiver:

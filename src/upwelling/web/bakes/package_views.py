@@ -17,7 +17,7 @@ from upwelling.web.bakes.models import OwnReceiver, Package
 from upwelling.web.bakes.orders import receivers_of
 from upwelling.web.bakes.services import define_receiver, package_again, start_package
 from upwelling.web.productions.forms import typed_number
-from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.models import Production, production_for, readable
 
 DEPTHS = (0, 8, 10, 12, 16)
 
@@ -69,7 +69,10 @@ def download(request: HttpRequest, slug: str, pk: int) -> FileResponse:
 def receivers(request: HttpRequest, slug: str) -> HttpResponse:
     """The receivers, and a form for one of the production's own."""
     production = production_for(request.user, slug)
-    own = {row.name: row for row in production.receivers.all()}
+    known, problems = readable(production.receivers.all(), "receiver")
+    for problem in problems:
+        messages.warning(request, problem)
+    own = {row.name: row for row in known}
     chosen = next((r for r in receivers_of(production) if r.name == request.GET.get("name")), RECEIVERS[0])
     return render(request, "bakes/receivers.html", {
         "production": production, "role": production.role_of(request.user), "receivers": receivers_of(production), "own": own, "chosen": chosen,

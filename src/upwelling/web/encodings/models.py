@@ -7,7 +7,7 @@ from django.db import models
 from django.utils import timezone
 
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.stored import opened
+from upwelling.core.stored import read_stored
 
 
 class OwnEncoding(models.Model):
@@ -29,4 +29,4 @@ class OwnEncoding(models.Model):
 
     @property
     def custom(self) -> CustomEncoding:
-        return CustomEncoding.model_validate(opened("own encoding", self.definition))
+        return read_stored("own encoding", self.name, CustomEncoding, self.definition)

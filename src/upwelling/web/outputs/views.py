@@ -19,7 +19,7 @@ from upwelling.core.rendering import Rise
 from upwelling.web.footage.models import shots_of
 from upwelling.web.footage.torture_chart import FILE as TORTURE_FILE
 from upwelling.web.productions.forms import typed_number
-from upwelling.web.productions.models import OwnOutput, production_for
+from upwelling.web.productions.models import OwnOutput, production_for, readable
 from upwelling.web.productions.rules import Delivery
 from upwelling.web.productions.services import define_output, remove_output, serves, set_rules
 
@@ -43,7 +43,10 @@ def outputs(request: HttpRequest, slug: str) -> HttpResponse:
             messages.success(request, f"{row.name} is saved.")
             return redirect(f"{request.path}?{urlencode({'name': row.name})}")
     rules = production.rule_set
-    rows = {row.name: row for row in production.own_outputs.all()}
+    known, problems = readable(production.own_outputs.all(), "custom")
+    for problem in problems:
+        messages.warning(request, problem)
+    rows = {row.name: row for row in known}
     listed: list[Output] = [*(row.custom.output() for row in rows.values()), *BUILT_IN]
     name = request.GET.get("name", rules.output)
     chosen = next((o for o in listed if o.name == name), listed[0])

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterable
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.core.exceptions import PermissionDenied
@@ -14,11 +15,25 @@ from pydantic import ValidationError
 
 from upwelling.core.encodings import Encoding, encoding
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.errors import refusal
+from upwelling.core.errors import BadValue, refusal
 from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.path import ARITHMETIC, changed_since
-from upwelling.core.stored import opened
+from upwelling.core.stored import opened, read_stored
 from upwelling.web.productions.rules import Rules
+
+R = TypeVar("R", bound=models.Model)
+
+
+def readable(rows: Iterable[R], value: str) -> tuple[list[R], list[str]]:
+    """The rows whose stored value can be read, and the sentences of the others."""
+    found, problems = [], []
+    for row in rows:
+        try:
+            getattr(row, value)
+            found.append(row)
+        except BadValue as error:
+            problems.append(str(error))
+    return found, problems
 
 
 def _what_can_be_read(body: Any, error: ValidationError) -> Rules:
@@ -81,12 +96,12 @@ class Production(models.Model):
     @cached_property
     def definitions(self) -> dict[str, CustomEncoding]:
         """The production's own encodings by name."""
-        return {row.name: row.custom for row in self.own_encodings.all()}
+        return {row.name: row.custom for row in readable(self.own_encodings.all(), "custom")[0]}
 
     @cached_property
     def displays(self) -> dict[str, CustomOutput]:
         """The production's own outputs by name."""
-        return {row.name: row.custom for row in self.own_outputs.all()}
+        return {row.name: row.custom for row in readable(self.own_outputs.all(), "custom")[0]}
 
     def checked_output(self, name: str) -> str:
         """The full name of a built-in or own output; raises UnknownName."""
@@ -129,7 +144,7 @@ class OwnOutput(models.Model):
 
     @property
     def custom(self) -> CustomOutput:
-        return CustomOutput.model_validate(opened("own output", self.definition))
+        return read_stored("own output", self.name, CustomOutput, self.definition)
 
 
 class Member(models.Model):

@@ -22,7 +22,7 @@ from upwelling.core.primaries import PRIMARIES
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.encodings.plots import plot
 from upwelling.web.productions.forms import typed_number
-from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.models import Production, production_for, readable
 from upwelling.web.productions.services import define_encoding, remove_encoding
 
 LARGEST_LUT = 20 * 2**20
@@ -44,7 +44,9 @@ def own_encodings(request: HttpRequest, slug: str) -> HttpResponse:
         else:
             messages.success(request, f"{row.name} is saved. {row.report}")
             return redirect(f"{request.path}?name={row.name}")
-    rows = list(production.own_encodings.all())
+    rows, problems = readable(production.own_encodings.all(), "custom")
+    for problem in problems:
+        messages.warning(request, problem)
     chosen = next((row for row in rows if row.name == request.GET.get("name")), rows[0] if rows else None)
     return render(request, "productions/own_encodings.html", {
         "production": production, "role": production.role_of(request.user), "rows": [_row(row) for row in rows],
