@@ -3,7 +3,9 @@
 Witnesses of the pixels: ffmpeg for DPX (in the file's own bit layout), ImageMagick for TIFF and PNG, OpenImageIO's oiiotool for OpenEXR, LibRaw for DNG.
 """
 
+import json
 import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -281,3 +283,13 @@ def test_a_sliver_of_a_mosaic_is_refused(tmp_path, shape):
         (50721, 10, 9, (1, 1, 0, 1, 0, 1) * 3, True)])
     with pytest.raises(UnreadableFile, match="too small to be one"):
         open_footage(tmp_path / "a.dng").frame()
+
+
+def test_a_library_that_prints_does_not_spoil_what_is_printed(workshop, tmp_path):
+    """OpenEXR's library prints on standard output as it fails; `probe --json` stays JSON."""
+    data = bytearray(workshop("rgb.exr", EXR["rgb.exr"][0]).read_bytes())
+    data[-40] ^= 16
+    (tmp_path / "torn.exr").write_bytes(data)
+    done = subprocess.run([sys.executable, "-m", "upwelling.cli.main", "probe", "--json", str(tmp_path / "torn.exr")], capture_output=True, text=True, check=False)
+    assert done.returncode == 2
+    assert "is damaged: its pixels cannot be unpacked." in json.loads(done.stdout)[0]["error"]

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import struct
-from collections.abc import Mapping
+import threading
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, redirect_stdout
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -45,7 +48,9 @@ def read(path: Path) -> Still:
         low, high = header["dataWindow"]
         if len(parts) == 1 and _cut_short(path, int(high[1]) - int(low[1]) + 1):
             raise UnreadableFile(path, "the file is cut short. Copy it again from the source.")
-        with OpenEXR.File(str(path), separate_channels=True) as file:
+        with _listening() as printed, OpenEXR.File(str(path), separate_channels=True) as file:
+            if "Exception" in printed.getvalue():  # it prints a line and gives what it has
+                raise UnreadableFile(path, "is damaged: its pixels cannot be unpacked. Copy it again from the source.")
             channels = {key: np.array(channel.pixels) for key, channel in file.parts[number].channels.items()}
     except UnreadableFile:
         raise
@@ -61,6 +66,16 @@ def read(path: Path) -> Still:
     metadata = _metadata(header, notes)
     tags = ColourTags(transfer="" if "written encoding" in metadata else "linear")
     return finish(path, picture, "OpenEXR", depth, metadata, notes, tags=tags)
+
+
+_PRINTS = threading.Lock()
+
+
+@contextmanager
+def _listening() -> Iterator[io.StringIO]:
+    """What the library prints as it reads, instead of on standard output; one reader at a time, as the output is the whole program's."""
+    with _PRINTS, redirect_stdout(io.StringIO()) as printed:
+        yield printed
 
 
 def _part_of(path: Path, parts: list[tuple[dict[str, Any], set[str]]], notes: list[str]) -> tuple[int, str | None]:
