@@ -105,7 +105,8 @@ class Raw:
             # The colour matrices' rows follow this list, which is red, green, blue unless the file says otherwise.
             planes_of = [int(v) for v in _values(tags, 50710) or (0, 1, 2)]
             if planes_of != [0, 1, 2]:
-                raise UnreadableFile(self.path, f"its planes are of colours {planes_of} (CFAPlaneColor), which is not read; red, green and blue in this order are.")
+                raise UnreadableFile(self.path, f"its planes are of colours {planes_of} (CFAPlaneColor), which is not read; red, green "
+                                                "and blue in this order are.")
         height, width = values.shape[:2]
         top, left, bottom, right = (int(v) for v in _values(tags, 50829) or (0, 0, height, width))
         if not (0 <= top < bottom <= height and 0 <= left < right <= width):

@@ -87,10 +87,7 @@ class Movie:
         codec = stream.codec_context.codec.canonical_name
         siting = self._siting(codec, bytes(stream.codec_context.extradata or b""), packet) if sub == "4:2:0" else ""
         notes += _remarks(stream, first, ycbcr, tags, sub, codec, siting)
-        notes += self.index.uneven
-        lost = self.index.lost
-        if lost:
-            notes.append(f"The file breaks off: its last {lost} frame{'s' if lost > 1 else ''} cannot be decoded and {'are' if lost > 1 else 'is'} left out.")
+        notes += self.index.remarks
         return FileFacts("movie", _NAMES.get(container.format.name, container.format.name), codec, depth, first.width, first.height,
                          len(self.index.order), float(stream.average_rate or 0), ycbcr, sub, siting, bits_per_second, tags, metadata, tuple(notes))
 
@@ -178,7 +175,8 @@ def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, c
     if ratio and ratio != 1:
         found.append(f"Pixels are not square ({ratio}); they are worked on as recorded.")
     if sub == "4:2:0" and not siting and codec not in ("mjpeg", "mpeg1video", "mpeg2video"):
-        found.append("The file does not say where its 4:2:0 chroma sits: it is read as " + ("top left, as BT.2020 has it." if tags.matrix == "BT.2020" else "left, as is usual."))
+        place = "top left, as BT.2020 has it." if tags.matrix == "BT.2020" else "left, as is usual."
+        found.append(f"The file does not say where its 4:2:0 chroma sits: it is read as {place}")
     if not ycbcr and not tags.range and not first.format.is_rgb:
         found.append("A grey movie that does not say its range; it is read as full.")
     return found

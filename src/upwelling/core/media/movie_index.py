@@ -24,7 +24,7 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.ffv1 import sums_are_right
 
-VERSION = 1
+VERSION = 2
 MOST_PACKETS = 2_000_000
 HEAD_FRAMES = 24
 """Frames decoded from the start to see that packets and frames agree."""
@@ -42,8 +42,8 @@ class Index:
     """Packets in file order, and frames by the packet each comes from.
 
     ``pts``, ``dts``, ``pos``, ``size`` (packets,) int64; ``key`` and ``discard`` (packets,) bool; ``order`` (frames,) the packet of each
-    frame. ``counted``: packets do not tell frames apart, so that frames are counted from the start. ``lost``: frames that the file's end
-    cuts off. ``summed``: packets carry checksums.
+    frame. ``counted``: packets do not tell frames apart, so that frames are counted from the start. ``missing``: packets that the file
+    announces and does not hold; ``lost``: frames at its end that cannot be decoded. ``summed``: packets carry checksums.
     """
 
     pts: Any
@@ -55,6 +55,7 @@ class Index:
     order: Any
     counted: bool = False
     by_decoding: bool = False
+    missing: int = 0
     lost: int = 0
     summed: bool = False
 
@@ -68,14 +69,17 @@ class Index:
         return when
 
     @property
-    def uneven(self) -> list[str]:
-        """A remark when frames do not come at an even rate; steps within a factor of 1.6 are a container's rounding."""
-        if self.by_decoding or len(self.order) < 3:
-            return []
-        steps = np.diff(self.pts[self.order])
-        if steps.min() > 0 and steps.max() < 1.6 * steps.min():
-            return []
-        return ["Frames come at an uneven rate; they are numbered one by one, as they come."]
+    def remarks(self) -> list[str]:
+        """What is to be known of the file's frames."""
+        found = []
+        if self.missing:
+            found.append(f"The file announces {len(self.pts) + self.missing} frames and holds {len(self.pts)}: it breaks off, or some were left out.")
+        if self.lost:
+            found.append(f"The last {self.lost} frame{'s' if self.lost > 1 else ''} cannot be decoded and {'are' if self.lost > 1 else 'is'} left out.")
+        steps = np.diff(self.pts[self.order]) if len(self.order) > 2 and not self.by_decoding else np.ones(1)
+        if steps.min() <= 0 or steps.max() > 1.6 * steps.min():  # less is a container's rounding
+            found.append("Frames come at an uneven rate; they are numbered one by one, as they come.")
+        return found
 
     @cached_property
     def matters(self) -> Any:
@@ -170,7 +174,7 @@ def _folder() -> Path:
 def _read(place: Path) -> Index | None:
     try:
         with np.load(place, allow_pickle=False) as found:
-            flags: dict[str, Any] = {"counted": bool(found["counted"]), "by_decoding": bool(found["by_decoding"]), "lost": int(found["lost"]),
+            flags: dict[str, Any] = {"counted": bool(found["counted"]), "by_decoding": bool(found["by_decoding"]), "lost": int(found["lost"]), "missing": int(found["missing"]),
                      "summed": bool(found["summed"])}
             return Index(**{f.name: flags[f.name] if f.name in flags else found[f.name] for f in fields(Index)})
     except (OSError, ValueError, KeyError, EOFError):
@@ -214,7 +218,7 @@ def _made(path: Path) -> Index:
     if not rows:
         raise UnreadableFile(path, "no frame of it could be found. Copy it again from the source.")
     pts, dts, pos, size, key, discard = (np.array(column) for column in zip(*rows, strict=True))
-    bare = Index(pts, dts, pos, size, key, discard, np.arange(0), lost=max(0, announced - len(rows)), summed=summed)
+    bare = Index(pts, dts, pos, size, key, discard, np.arange(0), missing=max(0, announced - len(rows)), summed=summed)
     shown = np.flatnonzero(~bare.discard)
     times = bare.pts[shown]
     first_key = int(np.argmax(bare.key)) if bare.key.any() else 0
@@ -232,7 +236,7 @@ def _made(path: Path) -> Index:
     if not emerged or seen != sorted(seen) or seen[0] < 0:
         return _by_decoding(path, bare)
     ends = int(np.flatnonzero(bare.key)[-1]) if bare.key.any() else 0
-    lost = bare.lost
+    lost = 0
     if 0 < len(bare.pts) - ends <= LONGEST_GROUP:
         last = set(_emerging(path, replace(bare, order=order), ends, None))
         while last and len(order) > 1 and int(order[-1]) >= ends and int(order[-1]) not in last:

@@ -33,7 +33,8 @@ def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] 
     check_bakeable(shot, order.section)
     job = Job.objects.create(kind="bake", production=shot.production, created_by=user, message="Waiting for the worker")
     made = Bake.objects.create(
-        production=shot.production, shot=shot, shot_name=shot.name, job=job, order=sealed("bake order", order.model_dump(mode="json")), variant=variant or {}, fingerprint=order.path.fingerprint,
+        production=shot.production, shot=shot, shot_name=shot.name, job=job,
+        order=sealed("bake order", order.model_dump(mode="json")), variant=variant or {}, fingerprint=order.path.fingerprint,
         size=order.size, created_by=user, file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order))
     from upwelling.web.bakes.tasks import run_bake
 
@@ -166,5 +167,6 @@ def define_receiver(production: Production, user: Any, body: dict[str, Any]) -> 
     made = Receiver.checked(body)
     if made.name.lower() in {r.name.lower() for r in RECEIVERS}:
         raise BadValue(f"“{made.name}” is the name of a generic receiver. Choose another.")
-    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={"definition": sealed("receiver", made.model_dump(mode="json")), "created_by": user})
+    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={
+        "definition": sealed("receiver", made.model_dump(mode="json")), "created_by": user})
     return row

@@ -54,7 +54,8 @@ def create_look(production: Production, user: Any, name: str, steps: Sequence[An
 
 def _add_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str) -> LookVersion:
     last = look.versions.order_by("-number").values_list("number", flat=True).first() or 0
-    made = LookVersion.objects.create(look=look, number=last + 1, steps=sealed("look steps", [step.model_dump(mode="json") for step in steps]), note=" ".join(note.split())[:500],
+    stored = sealed("look steps", [step.model_dump(mode="json") for step in steps])
+    made = LookVersion.objects.create(look=look, number=last + 1, steps=stored, note=" ".join(note.split())[:500],
                                       created_by=user)
     forget_looks(look.production)
     return made

@@ -114,7 +114,8 @@ def _misspelt(child: Element, name: object) -> None:
     for one in (child, *child.children):
         unknown = sorted(one.attributes.keys() - set(_PARAMETERS.get(one.name, "").split()))
         if unknown:
-            raise BadLut(name, f"{one.name} has “{unknown[0][:40]}”, which is no attribute of it. Check its spelling, or have the file written anew.", one.line)
+            raise BadLut(name, f"{one.name} has “{unknown[0][:40]}”, which is no attribute of it. Check its spelling, or have the file written "
+                               "anew.", one.line)
 
 
 def _depth(element: Element, which: str, name: object) -> float:
