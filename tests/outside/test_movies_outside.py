@@ -199,7 +199,7 @@ def test_chroma_of_fields(workshop, is_fielded):
     """
     flags = "-flags +ildct+ilme -x264-params tff=1" if is_fielded else ""
     path = workshop(f"fields-{is_fielded}.mkv", "ffmpeg -v error -y -f lavfi -i nullsrc=size=128x96:duration=0.2,format=rgb24,"
-                    f"geq=r=255*Y/96:g=255-255*Y/96:b=128,format=yuv420p,setfield={'tff' if is_fielded else 'prog'} -c:v libx264 -qp 0 {flags} -color_range tv -colorspace bt709 {{out}}")
+                    f"geq=r=128+100*sin(Y/6):g=128-100*sin(Y/6):b=128,format=yuv420p,setfield={'tff' if is_fielded else 'prog'} -c:v libx264 -qp 0 {flags} -color_range tv -colorspace bt709 {{out}}")
     theirs = workshop(f"fields-{is_fielded}.rgb", f"ffmpeg -v error -y -i fields-{is_fielded}.mkv -frames:v 1 -sws_flags bilinear+accurate_rnd+full_chroma_int "
                       f"-vf scale=interl={int(is_fielded)}:in_color_matrix=bt709:in_range=tv:out_range=pc -pix_fmt gbrp16le -f rawvideo {{out}}")
     g, b, r = np.fromfile(theirs, "<u2").reshape(3, 96, 128) / 65535
