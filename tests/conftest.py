@@ -3,4 +3,5 @@
 import os
 import tempfile
 
+os.environ.setdefault("UPWELLING_INDEX_CACHE", tempfile.mkdtemp(prefix="upwelling-indexes-"))
 os.environ.setdefault("UPWELLING_DATA", tempfile.mkdtemp(prefix="upwelling-tests-"))

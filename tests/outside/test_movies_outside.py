@@ -276,7 +276,7 @@ def test_the_index_is_found_again(workshop, monkeypatch, tmp_path):
     from upwelling.core.media import movie_index
 
     monkeypatch.setenv("UPWELLING_INDEX_CACHE", str(tmp_path))
-    monkeypatch.setattr(movie_index, "KEPT_FROM", 1)
+    monkeypatch.setattr(movie_index, "KEPT_FROM", 0.0)
     path = workshop("x264.avi", recipe("x264.avi"))
     movie_index._kept.clear()
     made = movie_index.index_of(path)

@@ -23,7 +23,8 @@ class Damaged(UnreadableFile):
 def frames_at(path: Path, index: Index, numbers: Sequence[int], threads: str = "AUTO") -> Iterator[Any]:
     """The frames of rising numbers, each as the codec's own frame; raises Damaged for one that is broken or leans on broken data."""
     run: _Run | None = None
-    threads = "SLICE" if index.by_decoding else threads
+    if index.by_decoding or (len(numbers) == 1 and index.key.all()):
+        threads = "SLICE"  # several frames at once would only have one of them wait
     for number in numbers:
         frame = run.take(number) if run is not None and run.leads_to(number) else None
         for start in index.starts_for(int(index.order[number])):

@@ -10,6 +10,7 @@ import hashlib
 import itertools
 import os
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, fields, replace
@@ -25,13 +26,15 @@ from upwelling.core.files import whole_file
 from upwelling.core.media.ffv1 import sums_are_right
 
 VERSION = 2
+MOST_FILES = 2000
+"""Indexes kept on disk; the oldest go."""
 MOST_PACKETS = 2_000_000
 HEAD_FRAMES = 24
 """Frames decoded from the start to see that packets and frames agree."""
 LONGEST_GROUP = 400
 """Packets after the last random access point that are still decoded to see where the file ends."""
-KEPT, KEPT_FROM = 64, 4000
-"""How many indexes are held in memory, and how many packets one must have to be worth a file."""
+KEPT, KEPT_FROM = 64, 0.1
+"""How many indexes are held in memory, and how many seconds one must take to be worth a file."""
 _CONCEALING = ("h264", "mpeg1video", "mpeg2video", "mpeg4", "vc1")
 _NO_TIME = np.iinfo(np.int64).min
 DAMAGE: tuple[type[Exception], ...] = (av.error.FFmpegError, ValueError, OSError, EOFError, MemoryError)
@@ -146,8 +149,9 @@ def index_of(path: Path) -> Index:
     place = _folder() / f"{name}.npz"
     index = _read(place)
     if index is None:
+        began = time.monotonic()
         index = _made(path)
-        if len(index.pts) >= KEPT_FROM:
+        if time.monotonic() - began > KEPT_FROM:
             _write(place, index)
     with _lock:
         _kept[name] = index
@@ -186,6 +190,9 @@ def _write(place: Path, index: Index) -> None:
         place.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(place) as temporary, temporary.open("wb") as stream:
             np.savez(stream, **{f.name: getattr(index, f.name) for f in fields(Index)})
+        files = sorted(place.parent.glob("*.npz"), key=lambda one: one.stat().st_mtime)
+        for old in files[:-MOST_FILES]:
+            old.unlink(missing_ok=True)
     except OSError:
         pass  # a folder that cannot be written costs time, nothing else
 
@@ -229,7 +236,7 @@ def _made(path: Path) -> Index:
     if not untimed_leads or len(np.unique(timed)) < len(timed):
         return _by_decoding(path, bare)
     order = shown[np.argsort(times, kind="stable")]
-    emerged = _emerging(path, bare, 0, HEAD_FRAMES)
+    emerged = _emerging(path, bare, 0, HEAD_FRAMES if not bare.key.all() else HEAD_FRAMES // 8)
     order = order[~leading[order] | np.isin(order, emerged)]
     place = {int(packet): i for i, packet in enumerate(order)}
     seen = [place.get(packet, -1) for packet in emerged]
@@ -238,7 +245,7 @@ def _made(path: Path) -> Index:
     ends = int(np.flatnonzero(bare.key)[-1]) if bare.key.any() else 0
     lost = 0
     if 0 < len(bare.pts) - ends <= LONGEST_GROUP:
-        last = set(_emerging(path, replace(bare, order=order), ends, None))
+        last = set(_emerging(path, replace(bare, order=order), ends, None, "AUTO"))
         while last and len(order) > 1 and int(order[-1]) >= ends and int(order[-1]) not in last:
             order, lost = order[:-1], lost + 1
     return replace(bare, order=order, lost=lost)
@@ -276,18 +283,19 @@ def _frames_by_length(stream: Any) -> int:
     return int((hours * 3600 + minutes * 60 + seconds) * float(stream.average_rate)) - 1 if even else 0
 
 
-def _emerging(path: Path, index: Index, start: int, most: int | None) -> list[int]:
+def _emerging(path: Path, index: Index, start: int, most: int | None, threads: str = "SLICE") -> list[int]:
     """The packets of the frames that come out when decoding begins at a packet, in the order they come; broken ones are left out.
 
     None at all when frames and packets do not agree on their times.
     """
     found: list[int] = []
-    for number, packet in numbered(path, index, start):
+    for number, packet in numbered(path, index, start, threads):
         try:
             for frame in packet.decode():
-                if frame.opaque is None or frame.pts != index.pts[frame.opaque]:
+                came = index.packet_of(frame)
+                if came is None or frame.pts != index.pts[came]:
                     return []
-                found += [frame.opaque] if not frame.is_corrupt else []
+                found += [came] if not frame.is_corrupt else []
         except DAMAGE:
             continue
         if most is not None and (len(found) >= most or number > most + 2 * LONGEST_GROUP):
