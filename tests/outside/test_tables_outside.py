@@ -49,7 +49,7 @@ def test_an_event_that_is_not_understood_keeps_its_comments(name):
 @pytest.mark.parametrize(("comment", "offset", "saturation"), [
     ("* ASC_SOP (1 1 1)(+0.02 -.5 1.)(1 1 1)\n* ASC_SAT 0.9", (0.02, -0.5, 1.0), 0.9), ("*asc_sop (1 1 1) (0.1,0.2,0.3) (1,1,1)\n*asc_sat 1e-1", (0.1, 0.2, 0.3), 0.1),
     ("ASC_SOP (1, 1, 1)(0.1, 0.2, 0.3)(1, 1, 1)", (0.1, 0.2, 0.3), 1.0), ("* ASC_SAT 0.5\n* ASC_SOP ( 1 1 1 )( 0 0 0 )( 1 1 1 )", (0.0, 0.0, 0.0), 0.5),
-    ("* ASC SOP (1 1 1)(0 0 .1)(1 1 1)", (0.0, 0.0, 0.1), 1.0)])
+    ("*ASC_SOP:(1 1 1)(0 0 .1)(1 1 1)\n*ASC_SAT: 1", (0.0, 0.0, 0.1), 1.0), ("* ASC SOP (1 1 1)(0 0 .1)(1 1 1)", (0.0, 0.0, 0.1), 1.0)])
 def test_corrections_however_spelt(comment, offset, saturation):
     cdl = parse_edl((EVENT + comment).encode())[0].cdl
     assert (cdl.offset, cdl.saturation) == (offset, saturation)

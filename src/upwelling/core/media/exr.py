@@ -37,6 +37,10 @@ def read(path: Path) -> Still:
             parts = [(dict(part.header), {str(c.name) for c in part.header["channels"]}) for part in file.parts]
         number, name = _part_of(path, parts, notes)
         header = parts[number][0]
+        if header.get("type") in (OpenEXR.deepscanline, OpenEXR.deeptile):
+            raise UnreadableFile(path, "holds deep pixels, which are not read. Hand in it flattened.")
+        if abs(float(header.get("pixelAspectRatio", 1.0)) - 1) > 1e-4:
+            notes.append(f"Pixels are not square ({float(header['pixelAspectRatio']):g}); they are worked on as recorded.")
         values = 0
         for said, channels_of in parts:  # the library reads every part at once
             low, high = said["dataWindow"]

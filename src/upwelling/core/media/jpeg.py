@@ -105,6 +105,9 @@ def _header(path: Path, data: bytes) -> _Header:
         if marker in _FRAMES:
             if len(body) < 6:
                 break
+            if marker not in (0xC0, 0xC1, 0xC2):
+                raise UnreadableFile(path, f"is a JPEG of a rare kind (frame type {marker - 0xC0}: lossless, hierarchical or arithmetic), which is not read. "
+                                           "Save it as an ordinary JPEG or PNG.")
             if body[0] != 8:
                 raise UnreadableFile(path, f"is a {body[0]}-bit JPEG; 8 bit is read.")
             found.height, found.width, found.components = int.from_bytes(body[1:3], "big"), int.from_bytes(body[3:5], "big"), body[5]

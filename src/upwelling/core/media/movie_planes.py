@@ -68,7 +68,7 @@ def code_of(path: Path, frame: Any, facts: FileFacts, reading: Reading) -> Any:
     if name.startswith("gbr"):
         green, blue, red = (plane_of(path, frame, i, bits) for i in range(3))
         return np.stack([red, green, blue], axis=-1).astype(np.float32) / top
-    if name.startswith(("gray", "ya")):
+    if name.startswith("gray"):
         return np.repeat(plane_of(path, frame, 0, bits)[..., None].astype(np.float32) / top, 3, axis=-1)
     if name.startswith("yuv"):
         y, cb, cr = (plane_of(path, frame, i, bits) for i in range(3))

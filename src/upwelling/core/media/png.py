@@ -65,6 +65,8 @@ def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
             found["cICP"] = ColourTags.of_numbers(body[0], body[1], body[2], 2 if body[3] else 1)
         elif kind == b"iCCP":
             said["ICC profile"], found["iCCP"] = _profile(body)
+        elif kind == b"acTL":
+            notes.append("An animation; its first picture is read.")
         elif kind == b"eXIf":
             note_orientation(_orientation(body), notes)
         elif kind == b"tEXt" and b"\0" in body:

@@ -17,7 +17,7 @@ from upwelling.core.lut.process import CdlNode
 _TIMECODE = re.compile(r"(\d\d):([0-5]\d):([0-5]\d)[:;.](\d{2,3})")
 _TRACK = re.compile(r"V\d{0,2}|A\d{0,2}|AA|B|NONE|(?:AA|A\d{0,2})/V\d{0,2}|V\d{0,2}/(?:AA|A\d{0,2})", re.IGNORECASE)
 _CUT = re.compile(r"C|D|W\d{1,3}|KB?|KO", re.IGNORECASE)
-_CORRECTION = re.compile(r"\*?\s*ASC[_ ]?(SOP|SAT)\b(.*)", re.IGNORECASE)
+_CORRECTION = re.compile(r"\*?\s*ASC[_ ]?(SOP|SAT)\b\s*:?(.*)", re.IGNORECASE)
 _GROUP = re.compile(r"\(([^()]*)\)")
 MOST_LINES = 200_000
 
