@@ -273,22 +273,22 @@ def test_a_turned_movie_says_so(workshop):
 
 def test_the_index_is_found_again(workshop, monkeypatch, tmp_path):
     """A long file's index is kept by content and read back to the same frames."""
-    from upwelling.core.media import movie_index
+    from upwelling.core.media import movie_kept
 
     monkeypatch.setenv("UPWELLING_INDEX_CACHE", str(tmp_path))
-    monkeypatch.setattr(movie_index, "KEPT_FROM", 0.0)
+    monkeypatch.setattr(movie_kept, "KEPT_FROM", 0.0)
     path = workshop("x264.avi", recipe("x264.avi"))
-    movie_index._kept.clear()
-    made = movie_index.index_of(path)
+    movie_kept._kept.clear()
+    made = movie_kept.index_of(path)
     assert len(list(tmp_path.iterdir())) == 1
-    movie_index._kept.clear()
-    found = movie_index.index_of(path)
+    movie_kept._kept.clear()
+    found = movie_kept.index_of(path)
     assert found is not made
     assert found.by_decoding
     assert found.order.tolist() == made.order.tolist()
     next(tmp_path.iterdir()).write_bytes(b"spoilt")
-    movie_index._kept.clear()
-    assert movie_index.index_of(path).order.tolist() == made.order.tolist()
+    movie_kept._kept.clear()
+    assert movie_kept.index_of(path).order.tolist() == made.order.tolist()
 
 
 def test_tools_are_what_the_table_says(tmp_path):

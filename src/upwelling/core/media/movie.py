@@ -14,7 +14,9 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Depth, Still, check_size
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.movie_decode import Damaged, frames_at, reason
-from upwelling.core.media.movie_index import DAMAGE, Index, index_of, opened
+from upwelling.core.media.movie_index import Index
+from upwelling.core.media.movie_kept import index_of
+from upwelling.core.media.movie_packets import DAMAGE, opened
 from upwelling.core.media.movie_planes import code_of, plain, plane_of
 from upwelling.core.media.parameter_sets import chroma_place, matroska_place
 from upwelling.core.media.tags import ColourTags, contradictions

@@ -10,7 +10,8 @@ import av
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.ffv1 import sums_are_right
-from upwelling.core.media.movie_index import DAMAGE, Index, numbered
+from upwelling.core.media.movie_index import Index
+from upwelling.core.media.movie_packets import DAMAGE, numbered
 
 _INTRA = int(av.video.frame.PictureType.I)
 ADVICE = "What is decoded there is not what was recorded. Copy the file again from its source, or choose another frame."
