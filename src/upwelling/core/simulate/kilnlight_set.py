@@ -17,6 +17,7 @@ from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS, SimulatedCamera
 from upwelling.core.simulate.chart import chart_frame
 from upwelling.core.simulate.kilnlight import SCENES
+from upwelling.core.simulate.shipped import HEIGHT, SAMPLES, WIDTH, shipped
 from upwelling.core.steps import Exposure
 
 Gains = tuple[float, float, float]
@@ -78,7 +79,7 @@ _MATRIX = {"Phone": "BT.2020"}
 
 
 class Studio:
-    """Renders each scene once and shoots takes of it. ``width`` scales everything down for tests."""
+    """Shoots takes of the scenes that ship, or of scenes traced at another ``width`` for tests."""
 
     def __init__(self, width: int = 1600, samples: int = 10) -> None:
         self.width, self.height, self.samples = width, width * 9 // 16, samples
@@ -89,6 +90,8 @@ class Studio:
         if name not in self._scenes:
             if name == CHART:
                 self._scenes[name] = chart_frame(max(self.width // 2, 480), max(self.height // 2, 270))
+            elif (self.width, self.height, self.samples) == (WIDTH, HEIGHT, SAMPLES):
+                self._scenes[name] = shipped(name)
             else:
                 self._scenes[name] = SCENES[name](self.width, self.height, self.samples)
         return self._scenes[name]
