@@ -124,7 +124,7 @@ def test_a_thumbnail_before_the_picture(tmp_path):
                                              ("e.jpg", "-define jpeg:sampling-factor=4:1:1 -quality 60"), ("f.jpg", "-define jpeg:optimize-coding=true")])
 def test_whole_jpegs_are_read_and_broken_ones_refused(workshop, name, extra):
     """ImageMagick's JPEGs: baseline, progressive, grey, subsampled. Cut anywhere: refused; with a stretch lost or overwritten: mostly."""
-    path = workshop(name, f"convert -size 160x120 plasma:tan-navy -seed 3 {extra} {{out}}")
+    path = workshop(name, f"convert -size 160x120 -seed 3 plasma:tan-navy {extra} {{out}}")
     still = read_still(path)
     assert np.abs(still.code - by_magick(path, 160, 120)).mean() < 0.01
     data = path.read_bytes()
@@ -142,7 +142,7 @@ def test_whole_jpegs_are_read_and_broken_ones_refused(workshop, name, extra):
             except UnreadableFile:
                 refused += 1
     # JPEG has no checksums: what still decodes to the last block cannot be told from a picture.
-    assert name == "e.jpg" or refused >= 0.75 * tried, (refused, tried)
+    assert refused >= (0.4 if name == "e.jpg" else 0.75) * tried, (refused, tried)
 
 
 def _profile(name):
@@ -310,7 +310,7 @@ def test_more_remarks(workshop, tmp_path):
     assert "not square (2)" in " ".join(read_still(workshop("squeezed.exr")).notes)
     path = workshop("moving.png", "ffmpeg -v error -y -f lavfi -i testsrc2=size=64x48:duration=0.2 -f apng {out}")
     assert "An animation" in " ".join(read_still(path).notes)
-    data = workshop("a.jpg", "convert -size 160x120 plasma:tan-navy -seed 3 {out}").read_bytes()
+    data = workshop("a.jpg", "convert -size 160x120 -seed 3 plasma:tan-navy {out}").read_bytes()
     (tmp_path / "more.jpg").write_bytes(data + data + bytes(64))
     np.testing.assert_array_equal(read_still(tmp_path / "more.jpg").code, read_still(workshop("a.jpg")).code)
     frame = data.index(b"\xff\xc0")

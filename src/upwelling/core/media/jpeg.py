@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import av
 import imagecodecs
 import numpy as np
 import tifffile
@@ -62,16 +63,23 @@ def read(path: Path) -> Still:
 def _refuse_damage(path: Path, data: bytes) -> None:
     """Refuses what the decoder would patch up without a word: a codec that recodes the stream without loss takes none that is not whole.
 
-    It knows no chroma a quarter as wide; such a stream is only held to end where it should.
+    It knows no chroma a quarter as wide; such a stream is held to end where it should and to pass a decoder that stops at what it sees broken.
     """
     picture, is_usual = _picture_alone(data)
     try:
         if is_usual:
             imagecodecs.jpegxl_encode_jpeg(picture)
-        elif b"\xff\xd9" not in picture[-64:]:
+        elif b"\xff\xd9" not in picture[-64:] or not _decodes(picture):
             raise ValueError
     except Exception:  # any refusal, whatever its kind
         raise UnreadableFile(path, "is damaged or cut short: its stream does not hold together. Copy it again from the source.") from None
+
+
+def _decodes(picture: bytes) -> bool:
+    context: Any = av.CodecContext.create("mjpeg", "r")
+    context.options = {"err_detect": "crccheck+bitstream+buffer+explode"}
+    frames = [*context.decode(av.Packet(picture)), *context.decode(None)]
+    return bool(frames) and not any(frame.is_corrupt for frame in frames)
 
 
 def _picture_alone(data: bytes) -> tuple[bytes, bool]:
