@@ -32,10 +32,8 @@ def add_frame_option(command: argparse.ArgumentParser) -> None:
 def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
     """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
     footage = open_footage(options.src)
-    tagged = footage.facts.tags.range
-    reading = Reading(said or tagged or "full")  # type: ignore[arg-type]
-    if isinstance(footage, Movie):
-        reading = Reading(said or footage.default_reading.range, footage.default_reading.matrix)
+    usual = footage.default_reading if isinstance(footage, Movie) else Reading(footage.facts.tags.range or "full")  # type: ignore[arg-type]
+    reading = replace(usual, range=said or usual.range)
     still = footage.frame(options.frame, reading)
     say_notes(options.src, footage.facts.notes)
     return still, footage, reading.range

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
@@ -75,6 +76,12 @@ def primaries(name: str) -> Primaries:
         return PRIMARIES[name]
     except KeyError:
         raise UnknownName("set of primaries", name, list(PRIMARIES)) from None
+
+
+def named_by(values: Sequence[float]) -> str:
+    """The name of the primaries that eight xy values are (red, green, blue, white; as files print them, to 0.001), or empty."""
+    return next((name for name, member in PRIMARIES.items() if len(values) == 8 and max(
+        abs(a - b) for a, b in zip(values, [v for xy in (*member.xy, member.white) for v in xy], strict=True)) < 1e-3), "")
 
 
 def xy_to_xyz(xy: tuple[float, float]) -> Float64:

@@ -81,6 +81,10 @@ class Index:
         return {}
 
     @cached_property
+    def _keys(self) -> Any:
+        return np.flatnonzero(self.key)
+
+    @cached_property
     def _by_time(self) -> dict[int, int]:
         return {} if self.by_decoding else {int(self.pts[packet]): int(packet) for packet in self.order}
 
@@ -105,9 +109,13 @@ class Index:
         """
         if self.counted:
             return [0]
-        keys = np.flatnonzero(self.key[: packet + 1])
-        safe = keys[self.when[keys] <= self.when[packet]][::-1][:2].tolist()
-        return [int(start) for start in safe if start] + [0]
+        safe: list[int] = []
+        place = int(np.searchsorted(self._keys, packet, side="right"))
+        while place and len(safe) < 2:  # asked for every frame, so never a look at the whole file
+            place -= 1
+            if self.when[self._keys[place]] <= self.when[packet]:
+                safe.append(int(self._keys[place]))
+        return [start for start in safe if start] + [0]
 
     def time_of(self, packet: int) -> int:
         """A time to seek to that is not after the packet."""

@@ -18,7 +18,7 @@ from upwelling.core.media.base import Container, Depth, Still, check_size, finis
 from upwelling.core.media.icc import LARGEST, read_profile
 from upwelling.core.media.own_mark import said_by, words_for
 from upwelling.core.media.tags import ColourTags, numbers
-from upwelling.core.primaries import PRIMARIES
+from upwelling.core.primaries import named_by
 
 
 def read(path: Path) -> Still:
@@ -92,9 +92,7 @@ def _of_gamma(said: dict[str, str]) -> ColourTags:
     known = {1.0: "linear", round(1 / 2.6, 5): "gamma 2.6", round(1 / 2.4, 5): "gamma 2.4", 0.45455: "gamma 2.2"}
     curve = next((name for value, name in known.items() if abs(value - gamma) < 2e-4), "")
     values = [float(v) for v in said.get("chromaticities", "").split()]
-    space = next((name for name, member in PRIMARIES.items() if len(values) == 8 and max(
-        abs(a - b) for a, b in zip(values, [v for xy in (*member.xy, member.white) for v in xy], strict=True)) < 1e-3), "")
-    return ColourTags(space, curve, "RGB" if curve else "", "full" if curve else "")
+    return ColourTags(named_by(values), curve, "RGB" if curve else "", "full" if curve else "")
 
 
 def _orientation(exif: bytes) -> object:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from upwelling.core.media.footage import FileFacts
-from upwelling.core.primaries import PRIMARIES
+from upwelling.core.primaries import named_by
 from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Evidence
 
 _TRANSFERS = {"HLG": ("HLG", STRONG), "PQ": ("PQ", STRONG), "sRGB": ("sRGB", FAIR), "linear": ("linear", FAIR),
@@ -53,8 +53,6 @@ def _light_of(facts: FileFacts) -> Evidence:
     values = [float(v) for v in facts.metadata.get("chromaticities", "").split()]
     if not values:
         return Evidence("tags", "OpenEXR without chromaticities, which its definition reads as BT.709", FAIR, encoding="linear/BT.709", range="full")
-    for name, member in PRIMARIES.items():
-        wanted = [v for xy in (*member.xy, member.white) for v in xy]
-        if len(values) == 8 and max(abs(a - b) for a, b in zip(values, wanted, strict=True)) < 1e-3:
-            return Evidence("tags", f"chromaticities are those of {name}", STRONG, encoding=f"linear/{name}", range="full")
+    if name := named_by(values):
+        return Evidence("tags", f"chromaticities are those of {name}", STRONG, encoding=f"linear/{name}", range="full")
     return Evidence("tags", "linear light in primaries that are none known here; see its chromaticities", WEAK / 2)

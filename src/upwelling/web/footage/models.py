@@ -17,7 +17,7 @@ from upwelling.core.media.tags import ColourTags
 from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
-from upwelling.core.stored import opened
+from upwelling.core.stored import opened, read_stored
 from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.looks import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
 from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
@@ -48,7 +48,7 @@ class Camera(models.Model):
 
     @property
     def raw_development(self) -> Development:
-        return Development.model_validate(opened("development", self.development)) if self.development else Development()
+        return read_stored("development", self.name, Development, self.development) if self.development else Development()
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
@@ -218,7 +218,7 @@ class Shot(models.Model):
             return None
         own = (chosen or self.settings).development
         shared = self.camera.raw_development if self.camera else Development()
-        return RawSettings(profile=RawProfile.model_validate(opened("raw profile", self.raw_profile)), development=own or shared)
+        return RawSettings(profile=read_stored("raw profile", self.name, RawProfile, self.raw_profile), development=own or shared)
 
     def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
         """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery by its name.
