@@ -4,10 +4,15 @@ HOST ?= 127.0.0.1
 PYTHON = .venv/bin/python
 MANAGE = $(PYTHON) -m upwelling.web.manage
 
-.PHONY: demo stop test check bench tables screenshots
+.PHONY: demo run stop test quick coverage check bench tables screenshots layers
 
 demo: .venv/.runtime
 	@PORT=$(PORT) HOST=$(HOST) sh scripts/demo.sh
+
+# The application on its own data, without the demonstration: `upwelling user add` makes the first account.
+run: .venv/.runtime
+	$(MANAGE) migrate --verbosity 0
+	$(MANAGE) serve --host $(HOST) --port $(PORT)
 
 stop:
 	@sh scripts/demo.sh stop
@@ -16,10 +21,23 @@ test: .venv/.dev
 	@sh scripts/need-chromium.sh
 	@sh scripts/need-outside.sh
 	@$(MAKE) --no-print-directory check
-	$(PYTHON) -m pytest
+	@sh scripts/run-tests.sh
+
+# What needs neither browser nor patience, under 90 seconds once kernels are compiled.
+quick: .venv/.dev
+	@$(MAKE) --no-print-directory check
+	$(PYTHON) -m pytest -m "not browser and not slow" -n 2
+
+# How much of the code the tests run that need no browser; half as long again as without counting.
+coverage: .venv/.dev
+	$(PYTHON) -m pytest -m "not browser" -n 2 --cov=upwelling --cov-report=term:skip-covered
+
+layers: .venv/.dev
+	$(PYTHON) scripts/draw_layers.py
 
 check: .venv/.dev
 	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	$(MANAGE) makemigrations --check --dry-run
@@ -29,6 +47,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/intake.py
 	$(PYTHON) benchmarks/drag.py
 	$(PYTHON) benchmarks/renderings.py
+	$(PYTHON) benchmarks/frames.py
 
 tables: .venv/.dev
 	$(PYTHON) benchmarks/tables.py

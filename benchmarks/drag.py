@@ -1,7 +1,8 @@
-"""The feel of a drag, measured in the running application: input event to painted picture in Chromium, and eight people at once.
+"""The feel of a drag, measured in the running application: input event to painted picture in Chromium, and eight people
+at once.
 
-A server is started on a folder of its own with one 1920×1080 shot; Chromium drags the exposure. Read the medians beside those of
-`run.py` in the same hour: machines drift.
+A server is started on a folder of its own with one 1920×1080 shot; Chromium drags the exposure. Read the medians beside
+those of `run.py` in the same hour: machines drift.
 """
 
 from __future__ import annotations
@@ -15,7 +16,7 @@ import tempfile
 import threading
 import time
 import urllib.request
-from pathlib import Path
+from pathlib import Path as FilePath
 
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
@@ -25,11 +26,18 @@ from upwelling.core.simulate.camera import A_CAM
 from upwelling.core.simulate.kilnlight import gathering_room
 from upwelling.core.warm import warm
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync", "--disable-component-update"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--no-first-run",
+    "--disable-sync",
+    "--disable-component-update",
+]
 SEED = """
 from pathlib import Path
 from django.contrib.auth.models import User
-from upwelling.web.footage.services import bring_in
+from upwelling.web.footage.shots import bring_in
 from upwelling.web.productions.services import create_production, set_rules
 user = User.objects.create_user('bench', password='gather-and-blow')
 production = create_production(user, 'Kilnlight')
@@ -38,7 +46,8 @@ bring_in(production, user, 'a.dpx', Path(r'%s'))
 """
 # Times one change of the slider: from its input event to the frame after the picture was painted on the canvas.
 ONE_MOVE = """(value) => new Promise((done) => {
-  const slider = document.querySelector("input[aria-label='Exposure, slider']"), canvas = document.querySelector("canvas.picture");
+  const slider = document.querySelector("input[aria-label='Exposure, slider']");
+  const canvas = document.querySelector("canvas.picture");
   const old = canvas.dataset.fingerprint;
   const watch = new MutationObserver(() => {
     if (canvas.dataset.fingerprint === old) return;
@@ -57,7 +66,8 @@ RELEASE = """() => new Promise((done) => {
   const start = performance.now();
   slider.dispatchEvent(new Event("change"));
   const look = () => {
-    const found = performance.getEntriesByType("resource").find((entry) => entry.name.endsWith("/preview/") && entry.responseEnd > 0);
+    const found = performance.getEntriesByType("resource")
+      .find((entry) => entry.name.endsWith("/preview/") && entry.responseEnd > 0);
     if (found) return requestAnimationFrame(() => done(performance.now() - start));
     setTimeout(look, 2);
   };
@@ -65,7 +75,7 @@ RELEASE = """() => new Promise((done) => {
 })"""
 
 
-def start(folder: Path) -> tuple[subprocess.Popen[bytes], str]:
+def start(folder: FilePath) -> tuple[subprocess.Popen[bytes], str]:
     """A server on a new folder, warm, and its address."""
     warm()
     environment = {**os.environ, "UPWELLING_DATA": str(folder)}
@@ -77,7 +87,9 @@ def start(folder: Path) -> tuple[subprocess.Popen[bytes], str]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    process = subprocess.Popen(
+        [*manage, "serve", "--port", str(port)], env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     address = f"http://127.0.0.1:{port}"
     for _ in range(150):
         try:
@@ -98,7 +110,10 @@ def say(what: str, times: list[float]) -> float:
 def drag(page: Page) -> None:
     for number in range(4):
         page.evaluate(ONE_MOVE, 0.2 + number / 50)  # well away from 0, where the slider rests and nothing would change
-    say("Chromium: input event to painted picture, two scopes", [page.evaluate(ONE_MOVE, 0.5 + number / 30) for number in range(60)])
+    say(
+        "Chromium: input event to painted picture, two scopes",
+        [page.evaluate(ONE_MOVE, 0.5 + number / 30) for number in range(60)],
+    )
     stills = []
     for number in range(12):
         page.evaluate(ONE_MOVE, 0.33 + number / 20)
@@ -113,10 +128,28 @@ def crowd(address: str, cookies: str, token: str, shot: str) -> None:
 
     def person(times: list[float], number: int, count: int) -> None:
         for turn in range(count):
-            settings = json.dumps({"lossless": False, "settings": None, "untrimmed": bool(turn % 2), "point": {"x": 900, "y": 500},
-                                   "scopes": [{"kind": "parade"}, {"kind": "vectorscope"}], "page": f"p{number}", "number": turn}).encode()
-            request = urllib.request.Request(f"{address}{shot}preview/", settings, headers={
-                "Cookie": cookies, "X-CSRFToken": token, "Content-Type": "application/json", "Accept": "application/json", "Referer": address})
+            settings = json.dumps(
+                {
+                    "lossless": False,
+                    "settings": None,
+                    "untrimmed": bool(turn % 2),
+                    "point": {"x": 900, "y": 500},
+                    "scopes": [{"kind": "parade"}, {"kind": "vectorscope"}],
+                    "page": f"p{number}",
+                    "number": turn,
+                }
+            ).encode()
+            request = urllib.request.Request(
+                f"{address}{shot}preview/",
+                settings,
+                headers={
+                    "Cookie": cookies,
+                    "X-CSRFToken": token,
+                    "Content-Type": "application/json",
+                    "Accept": "application/json",
+                    "Referer": address,
+                },
+            )
             begun = time.perf_counter()
             urllib.request.urlopen(request).read()
             times.append((time.perf_counter() - begun) * 1000)
@@ -132,15 +165,20 @@ def crowd(address: str, cookies: str, token: str, shot: str) -> None:
         thread.join()
     eight = say("Eight people previewing at once, each", [t for times in each for t in times[1:]])
     middles = [statistics.median(times[1:]) for times in each]
-    print(f"{'':66} {eight / one:.1f} × one person's; slowest of the eight {max(middles) / min(middles):.2f} × the fastest")
+    print(
+        f"{'':66} {eight / one:.1f} × one person's; slowest of the eight {max(middles) / min(middles):.2f} × "
+        "the fastest"
+    )
 
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
-        process, address = start(Path(folder))
+        process, address = start(FilePath(folder))
         try:
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS)
+                browser = playwright.chromium.launch(
+                    executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
+                )
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(f"{address}/sign-in/")
                 page.fill("#id_username", "bench")

@@ -1,6 +1,8 @@
-"""What each rendering costs beside the default, at 1920×1080 in the engine, and what a comparison of all methods costs at the page's size.
+"""What each rendering costs beside the default, at 1920×1080 in the engine, and what a comparison of all methods costs
+at the page's size.
 
-Medians of interleaved repeats in one run; read the ratios. `cold` is the first comparison in a fresh process whose kernels are compiled.
+Medians of interleaved repeats in one run; read the ratios. `cold` is the first comparison in a fresh process whose
+kernels are compiled.
 """
 
 from __future__ import annotations
@@ -13,9 +15,9 @@ import numpy as np
 from run import interleaved, say
 
 from upwelling.core import engine
-from upwelling.core.comparison import figures, hdr_reference, render
+from upwelling.core.colour.primaries import primaries
+from upwelling.core.measure.comparison import figures, hdr_reference, render
 from upwelling.core.outputs import output
-from upwelling.core.primaries import primaries
 from upwelling.core.rendering import FITS, TONE_MAPS, Rise
 from upwelling.core.simulate.kilnlight import gathering_room
 from upwelling.core.warm import warm
@@ -28,9 +30,13 @@ def engine_times() -> None:
     out = np.empty_like(scene)
     jobs: dict[str, Callable[[], object]] = {}
     for method in TONE_MAPS:
-        jobs[f"{method.title}, smooth fit"] = partial(engine.run, engine.compile_operations(method().operations(AP1, TV, "CAT02")), scene, out)
+        jobs[f"{method.title}, smooth fit"] = partial(
+            engine.run, engine.compile_operations(method().operations(AP1, TV, "CAT02")), scene, out
+        )
     for fit in FITS[1:]:
-        jobs[f"Rise, {fit.title.lower()}"] = partial(engine.run, engine.compile_operations(Rise(fit=fit()).operations(AP1, TV, "CAT02")), scene, out)
+        jobs[f"Rise, {fit.title.lower()}"] = partial(
+            engine.run, engine.compile_operations(Rise(fit=fit()).operations(AP1, TV, "CAT02")), scene, out
+        )
     times = interleaved(7, **jobs)
     base = float(np.median(times["Rise, smooth fit"]))
     for name, found in times.items():

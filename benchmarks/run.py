@@ -1,6 +1,7 @@
 """Prints, in one run, how fast the parts are beside a peer. Medians of interleaved repeats; read the ratios.
 
-ffmpeg's lut3d runs through PyAV with two threads on the same float frame (its automatic thread count: the two cores); colour-science and NumPy in float64.
+ffmpeg's lut3d runs through PyAV with two threads on the same float frame (its automatic thread count: the two cores);
+colour-science and NumPy in float64.
 """
 
 from __future__ import annotations
@@ -17,21 +18,27 @@ import colour
 import numpy as np
 
 from upwelling.core import engine
-from upwelling.core.bake import BakeOrder, FrameSample, bake, frame_sample, verify
+from upwelling.core.bake import BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.curves import CURVES
 from upwelling.core.lut import Lut3D, lattice
-from upwelling.core.lut_files import write_lut
 from upwelling.core.operations import Affine, Decode, Encode
 from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.proof import FrameSample, frame_sample, verify
 from upwelling.core.simulate.camera import A_CAM
 from upwelling.core.simulate.kilnlight import gathering_room
 from upwelling.core.steps import Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.tables.files import write_lut
 
 PATH = Path(
     input=Input(encoding="S-Log3/S-Gamut3.Cine"),
-    trim=Trim(steps=(Exposure(stops=0.3), WhiteBalance(kelvin=5600),
-                     SlopeOffsetPower(slope=(1.02, 1, 0.98), power=(1, 1.05, 1), saturation=1.1))),
+    trim=Trim(
+        steps=(
+            Exposure(stops=0.3),
+            WhiteBalance(kelvin=5600),
+            SlopeOffsetPower(slope=(1.02, 1, 0.98), power=(1, 1.05, 1), saturation=1.1),
+        )
+    ),
     display=Display(output="BT.709 BT.1886"),
 )
 
@@ -57,8 +64,10 @@ def say(what: str, times: list[float], note: str = "") -> float:
 def lut_apply() -> None:
     """On a picture, and on random codes, where every pixel's cell has to come from memory."""
     frame = A_CAM.shoot(gathering_room(960, 540, 4), stops=0.6).astype(np.float32)
-    pictures = {"a picture": np.ascontiguousarray(np.repeat(np.repeat(frame, 4, axis=0), 4, axis=1)),
-                "random codes": np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32)}
+    pictures = {
+        "a picture": np.ascontiguousarray(np.repeat(np.repeat(frame, 4, axis=0), 4, axis=1)),
+        "random codes": np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32),
+    }
     out = np.empty_like(pictures["a picture"])  # both sides write into memory they keep: ffmpeg has a pool of frames
     with tempfile.TemporaryDirectory() as folder:
         for size in (33, 65):
@@ -66,12 +75,19 @@ def lut_apply() -> None:
             write_lut(lut, FilePath(folder) / f"{size}.cube")
             for interpolation, (what, picture) in itertools.product(("tetrahedral", "trilinear"), pictures.items()):
                 theirs = ffmpeg_lut(f"{folder}/{size}.cube", interpolation, picture)
-                times = interleaved(12, ours=lambda i=interpolation, t=lut, p=picture: t.apply(p, i, out=out), theirs=theirs,
-                                    copy=lambda p=picture: np.copyto(out, p))
+                times = interleaved(
+                    12,
+                    ours=lambda i=interpolation, t=lut, p=picture: t.apply(p, i, out=out),
+                    theirs=theirs,
+                    copy=lambda p=picture: np.copyto(out, p),
+                )
                 ours = say(f"{interpolation.capitalize()} {size}, UHD float32, {what}: ours", times["ours"])
                 peer = say(f"{interpolation.capitalize()} {size}, {what}: ffmpeg lut3d, 2 threads", times["theirs"])
                 floor = statistics.median(times["copy"])
-                print(f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed; {ours / floor:.1f} × the time of a bare copy on one thread")
+                print(
+                    f"{'':58} ratio {peer / ours:.2f} × ffmpeg's speed; {ours / floor:.1f} × the time of a bare copy "
+                    "on one thread"
+                )
 
 
 def ffmpeg_lut(place: str, interpolation: str, picture: np.ndarray) -> Callable[[], None]:
@@ -97,7 +113,9 @@ def ffmpeg_lut(place: str, interpolation: str, picture: np.ndarray) -> Callable[
 
 
 def colour_science_path(code: np.ndarray) -> np.ndarray:
-    """The peer: the same kind of work with colour-science in float64, with a plain S-curve in place of our rendering."""
+    """The peer: the same kind of work with colour-science in float64,
+    with a plain S-curve in place of our rendering.
+    """
     light = colour.models.log_decoding_SLog3(code)
     light = colour.RGB_to_RGB(light, "S-Gamut3.Cine", "ACEScg", chromatic_adaptation_transform="CAT02") * 2**0.3
     log = np.maximum(colour.models.log_encoding_ACEScct(light) * 1.02, 0) ** 1.05
@@ -112,12 +130,29 @@ def path() -> None:
     scene = gathering_room(960, 540, 4)
     code = A_CAM.shoot(scene, stops=0.6)
     program = engine.compile_operations(PATH.operations())
-    # The limit: the path's own logarithms and powers alone (two log curves, the working log there and back, the display's power), and a bare pass.
+    # The limit: the path's own logarithms and powers alone (two log curves, the working log there and back, the
+    # display's power), and a bare pass.
     slog, cct, power = CURVES["S-Log3"], CURVES["ACEScct"], PATH.target.curve
-    alone = engine.compile_operations((Decode(slog), Affine(1.01, 0.001), Encode(cct), Affine(1.01, 0.001), Decode(cct), Affine(1.01, 0.001), Encode(power)))
+    alone = engine.compile_operations(
+        (
+            Decode(slog),
+            Affine(1.01, 0.001),
+            Encode(cct),
+            Affine(1.01, 0.001),
+            Decode(cct),
+            Affine(1.01, 0.001),
+            Encode(power),
+        )
+    )
     copy = engine.compile_operations((Affine(1.01, 0.001),))
-    times = interleaved(8, engine=lambda: engine.run(program, code), alone=lambda: engine.run(alone, code), copy=lambda: engine.run(copy, code), reference=lambda: PATH.apply(code),
-                        colour=lambda: colour_science_path(code.astype(np.float64)))
+    times = interleaved(
+        8,
+        engine=lambda: engine.run(program, code),
+        alone=lambda: engine.run(alone, code),
+        copy=lambda: engine.run(copy, code),
+        reference=lambda: PATH.apply(code),
+        colour=lambda: colour_science_path(code.astype(np.float64)),
+    )
     fast = say("Exact path 960×540, gathering room: tile engine", times["engine"])
     floor = say("Its logarithms and powers alone, without the rendering's", times["alone"])
     say("A bare pass over the picture", times["copy"])
@@ -139,7 +174,9 @@ def baking() -> None:
                 write_lut(bake(o), p)
                 verify(p, o, frames=f)
 
-            times = interleaved(4, sample=lambda o=order: bake(o), write=lambda o=order, p=place: write_lut(bake(o), p), whole=whole)
+            times = interleaved(
+                4, sample=lambda o=order: bake(o), write=lambda o=order, p=place: write_lut(bake(o), p), whole=whole
+            )
             say(f"Bake {size}: sampling", times["sample"])
             say(f"Bake {size}: sampling and writing .cube text", times["write"])
             say(f"Bake {size}: all of it, and the full verification", times["whole"])
@@ -159,8 +196,8 @@ def preview() -> None:
     from django.test import Client
 
     from upwelling.core.media import write_still
-    from upwelling.web.footage.services import bring_in
     from upwelling.web.footage.shot_settings import ShotSettings
+    from upwelling.web.footage.shots import bring_in
     from upwelling.web.productions.services import create_production, set_rules
 
     call_command("migrate", verbosity=0)
@@ -179,7 +216,14 @@ def preview() -> None:
     def ask(lossless: bool) -> None:
         ask.count += 1
         settings["steps"][0]["stops"] = (ask.count % 40) / 20
-        body = {"settings": settings, "lossless": lossless, "point": {"x": 900, "y": 500}, "scopes": scopes, "stage": "trim", "step": "exposure"}
+        body = {
+            "settings": settings,
+            "lossless": lossless,
+            "point": {"x": 900, "y": 500},
+            "scopes": scopes,
+            "stage": "trim",
+            "step": "exposure",
+        }
         assert client.post(address, body, content_type="application/json").status_code == 200
 
     ask.count = 0

@@ -1,11 +1,13 @@
-"""Which tables hold: encoding × output × kind of table, each baked, written, read back and verified, with its figures and a pass mark.
+"""Which tables hold: encoding × output × kind of table, each baked, written, read back and verified, with its figures
+and a pass mark.
 
-    python benchmarks/tables.py                                # all encodings and outputs below, full range, Kilnlight's scenes as the pictures
-    python benchmarks/tables.py --range legal --outputs "BT.709 BT.1886" --encodings "S-Log3/S-Gamut3.Cine"
-    python benchmarks/tables.py --pictures FOLDER              # also with real pictures: EXR files of linear BT.709, coded for each camera
+    python benchmarks/tables.py                                # all encodings and outputs below, full range,
+    Kilnlight's scenes as the pictures python benchmarks/tables.py --range legal --outputs "BT.709 BT.1886" --encodings
+    "S-Log3/S-Gamut3.Cine" python benchmarks/tables.py --pictures FOLDER              # also with real pictures: EXR
+    files of linear BT.709, coded for each camera
 
-Figures are ΔE (2000 on SDR outputs, ITP on HDR ones) under the product's own tolerances; a figure above its limit is marked with “!”. “hunted” is the worst
-place a search found anywhere in the cube.
+Figures are ΔE (2000 on SDR outputs, ITP on HDR ones) under the product's own tolerances; a figure above its limit is
+marked with “!”. “hunted” is the worst place a search found anywhere in the cube.
 """
 
 from __future__ import annotations
@@ -23,19 +25,30 @@ import numpy as np
 from upwelling.core.bake.make import bake
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.receivers import plain_receiver
-from upwelling.core.bake.samples import FrameSample
-from upwelling.core.bake.solver import solve
-from upwelling.core.bake.tolerances import tolerances_for
-from upwelling.core.bake.verify import verify
-from upwelling.core.lut_files import FORMATS, write_lut
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.media import read_still
 from upwelling.core.outputs import output
 from upwelling.core.path import Display, Input, Path
-from upwelling.core.primaries import primaries, rgb_to_rgb
+from upwelling.core.proof.samples import FrameSample
+from upwelling.core.proof.solver import solve
+from upwelling.core.proof.tolerances import tolerances_for
+from upwelling.core.proof.verify import verify
 from upwelling.core.simulate.kilnlight import SCENES
+from upwelling.core.tables.files import write_lut
+from upwelling.core.tables.formats import FORMATS
 
-ENCODINGS = ("S-Log3/S-Gamut3.Cine", "V-Log/V-Gamut", "LogC3 EI 800/Wide Gamut 3", "LogC4/Wide Gamut 4", "C-Log3/Cinema Gamut", "F-Log2/F-Gamut",
-             "N-Log/BT.2020", "Apple Log/BT.2020", "D-Log/D-Gamut", "HLG/BT.2020")
+ENCODINGS = (
+    "S-Log3/S-Gamut3.Cine",
+    "V-Log/V-Gamut",
+    "LogC3 EI 800/Wide Gamut 3",
+    "LogC4/Wide Gamut 4",
+    "C-Log3/Cinema Gamut",
+    "F-Log2/F-Gamut",
+    "N-Log/BT.2020",
+    "Apple Log/BT.2020",
+    "D-Log/D-Gamut",
+    "HLG/BT.2020",
+)
 SDR = ("BT.709 BT.1886", "P3-D65 gamma 2.6", "Display P3", "sRGB")
 HDR = ("BT.2100 PQ 1000", "BT.2100 HLG 1000")
 PIXELS = 8000
@@ -55,14 +68,26 @@ class Kind:
     def order(self, encoding: str, target: str, code_range: str) -> BakeOrder:
         receiver = plain_receiver(self.size, code_range).model_copy(update={"interpolation": self.interpolation})  # type: ignore[arg-type]
         path = Path(input=Input(encoding=encoding), display=Display(output=target))
-        return BakeOrder(path=path, receiver=receiver, format="clf" if self.solved else "cube", size=self.size, entries=self.entries)  # type: ignore[arg-type]
+        return BakeOrder(
+            path=path, receiver=receiver, format="clf" if self.solved else "cube", size=self.size, entries=self.entries
+        )  # type: ignore[arg-type]
 
 
-SDR_KINDS = (Kind("33 tetrahedral", 33, "tetrahedral"), Kind("33 tetrahedral, fitted", 33, "tetrahedral", "fitted"), Kind("33 trilinear", 33, "trilinear"),
-             Kind("33 trilinear, fitted", 33, "trilinear", "fitted"), Kind("65 tetrahedral", 65, "tetrahedral"), Kind("65 trilinear", 65, "trilinear"),
-             Kind("17 tetrahedral, fitted", 17, "tetrahedral", "fitted"), Kind("17 trilinear, fitted", 17, "trilinear", "fitted"))
-HDR_KINDS = (Kind("33 tetrahedral, fitted", 33, "tetrahedral", "fitted"), Kind("65 tetrahedral", 65, "tetrahedral"),
-             Kind("65 tetrahedral, solved shaper", 65, "tetrahedral", solved=True))
+SDR_KINDS = (
+    Kind("33 tetrahedral", 33, "tetrahedral"),
+    Kind("33 tetrahedral, fitted", 33, "tetrahedral", "fitted"),
+    Kind("33 trilinear", 33, "trilinear"),
+    Kind("33 trilinear, fitted", 33, "trilinear", "fitted"),
+    Kind("65 tetrahedral", 65, "tetrahedral"),
+    Kind("65 trilinear", 65, "trilinear"),
+    Kind("17 tetrahedral, fitted", 17, "tetrahedral", "fitted"),
+    Kind("17 trilinear, fitted", 17, "trilinear", "fitted"),
+)
+HDR_KINDS = (
+    Kind("33 tetrahedral, fitted", 33, "tetrahedral", "fitted"),
+    Kind("65 tetrahedral", 65, "tetrahedral"),
+    Kind("65 tetrahedral, solved shaper", 65, "tetrahedral", solved=True),
+)
 
 
 def pictures(folder: str) -> dict[str, Any]:
@@ -71,7 +96,10 @@ def pictures(folder: str) -> dict[str, Any]:
     found = {name: scene(WIDTH, HEIGHT, 4).reshape(-1, 3) for name, scene in SCENES.items()}
     if folder:
         matrix = rgb_to_rgb(primaries("BT.709"), primaries("AP1"), "CAT02").T
-        found |= {place.stem: read_still(place).code[..., :3].reshape(-1, 3) @ matrix for place in sorted(FilePath(folder).glob("*.exr"))}
+        found |= {
+            place.stem: read_still(place).code[..., :3].reshape(-1, 3) @ matrix
+            for place in sorted(FilePath(folder).glob("*.exr"))
+        }
     return {name: rgb[rng.choice(len(rgb), min(PIXELS, len(rgb)), replace=False)] for name, rgb in found.items()}
 
 
@@ -93,7 +121,9 @@ def row(order: BakeOrder, kind: Kind, lights: dict[str, Any], folder: FilePath) 
     write_lut(bake(order), place)
     made = time.perf_counter() - start
     certificate = verify(place, order, frames=tested, tolerances=limits)
-    figures = " ".join(f"{found:6.2f}{'!' if found is not None and found > limit else ' '}" for _, found, limit in certificate.held_to)
+    figures = " ".join(
+        f"{found:6.2f}{'!' if found is not None and found > limit else ' '}" for _, found, limit in certificate.held_to
+    )
     mark = {"holds": "holds", "holds within the tested pictures": "pictures"}.get(certificate.verdict, "NO")
     return f"{kind.name:30} {figures}  {mark:8} {made:5.1f} s", certificate.usable
 
@@ -111,7 +141,10 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         for target in asked.outputs:
             hdr = output(target).is_hdr
-            print(f"\n{target}, {asked.range} range, ΔE {'ITP' if hdr else '2000'}\n{'':30} neutral frm 99  frm max median all 99  hunted")
+            print(
+                f"\n{target}, {asked.range} range, ΔE {'ITP' if hdr else '2000'}\n{'':30} neutral frm 99  frm max "
+                "median all 99  hunted"
+            )
             for encoding in asked.encodings:
                 print(encoding)
                 for kind in HDR_KINDS if hdr else SDR_KINDS:

@@ -6,35 +6,43 @@ HOST=${HOST:-127.0.0.1}
 PORT=${PORT:-8000}
 data=${UPWELLING_DATA:-$PWD/var}
 pid=$data/server.pid
+log=$data/server.log
 manage=".venv/bin/python -m upwelling.web.manage"
 
 running() { [ -f "$pid" ] && kill -0 "$(cat "$pid")" 2>/dev/null; }
 
 if [ "${1:-}" = stop ]; then
-    if running; then kill "$(cat "$pid")" && rm -f "$pid" && echo "Stopped."; else echo "Nothing is running."; fi
+    if ! running; then echo "Nothing is running."; exit 0; fi
+    number=$(cat "$pid")
+    kill "$number"
+    # The worker ends with the server, whichever way that goes.
+    for _ in $(seq 150); do running || break; sleep 0.2; done
+    if running; then kill -9 "$number"; fi
+    rm -f "$pid"
+    echo "Stopped."
     exit 0
 fi
 
 mkdir -p "$data"
+follow=
 if ! running; then
-    $manage migrate --verbosity 0
-    $manage seed_kilnlight
-    nohup $manage serve --host "$HOST" --port "$PORT" > "$data/server.log" 2>&1 &
+    PYTHONUNBUFFERED=1 nohup $manage serve --demo --host "$HOST" --port "$PORT" > "$log" 2>&1 &
     echo $! > "$pid"
     echo "$HOST:$PORT" > "$data/server.address"
+    tail -n +1 -f "$log" &
+    follow=$!
 fi
 address=$(cat "$data/server.address")
-i=0
-until .venv/bin/python -c "import urllib.request; urllib.request.urlopen('http://$address/sign-in/', timeout=2)" 2>/dev/null; do
-    i=$((i + 1))
-    if [ $i -gt 60 ] || ! running; then
-        echo "The server did not start. Its last words, from $data/server.log:"
-        tail -n 20 "$data/server.log"
+until .venv/bin/python -SE -c "import socket; socket.create_connection(('${address%:*}', ${address##*:}), 2)" 2>/dev/null; do
+    if ! running; then
+        [ -z "$follow" ] || kill "$follow"
+        echo "The server did not start. What it said is in $log."
         rm -f "$pid"
         exit 1
     fi
-    sleep 0.5
+    sleep 0.2
 done
+[ -z "$follow" ] || kill "$follow"
 cat <<MESSAGE
 
 Upwelling is running, server and worker:  http://$address/

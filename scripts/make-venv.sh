@@ -18,7 +18,10 @@ if [ ! -x .venv/bin/pip ]; then
     fi
 fi
 echo "Installing $1 …"
-.venv/bin/pip install --quiet --disable-pip-version-check --require-hashes -r "$1"
+# A lock names every package there is to install, so nothing is resolved anew: an old pip takes a newer release for
+# a package asked for with an extra ("coverage[toml]") and then refuses it. "check" proves that the lock is whole.
+.venv/bin/pip install --quiet --no-compile --no-deps --disable-pip-version-check --require-hashes -r "$1"
+.venv/bin/pip check --disable-pip-version-check
 # The project itself, as a path file: nothing to build, so no build tools are fetched.
 site=$(.venv/bin/python -c 'import sysconfig; print(sysconfig.get_path("purelib"))')
 echo "$PWD/src" > "$site/upwelling.pth"

@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 import sys
-from pathlib import Path
+from pathlib import Path as FilePath
 
 from playwright.sync_api import Page, sync_playwright
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
-         "--disable-component-update", "--disable-quic"]
-OUT = Path(__file__).resolve().parents[1] / "docs" / "screenshots"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--no-first-run",
+    "--disable-sync",
+    "--disable-component-update",
+    "--disable-quic",
+]
+OUT = FilePath(__file__).resolve().parents[1] / "docs" / "screenshots"
 
 
 def _settled(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(400)
-    page.wait_for_function("() => !document.querySelector('.bench') || document.querySelector('.bench').dataset.busy === 'no'")
+    page.wait_for_function(
+        "() => !document.querySelector('.bench') || document.querySelector('.bench').dataset.busy === 'no'"
+    )
 
 
-def main(address: str, out: Path) -> None:
+def main(address: str, out: FilePath) -> None:
     out.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
@@ -48,25 +57,33 @@ def main(address: str, out: Path) -> None:
         page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
         shoot("bench-compare")
         page.click("[data-compare=now]")
-        page.select_option("select[aria-label='View']", "stops")
-        page.click("[data-tab=marks]")
-        shoot("bench-false-colour")
-        page.select_option("select[aria-label='View']", "picture")
-        page.click("[data-tab=steps]")
         page.goto(f"{address}/p/kilnlight/")
         page.click("text=A021 Colour store")
         page.wait_for_selector("canvas[data-fingerprint]")
         _settled(page)
         page.select_option("[data-place='0'] [data-part=kind]", "parade")
         page.select_option("[data-place='1'] [data-part=kind]", "chromaticity")
-        page.click("button:has-text('Colour range')")
-        page.mouse.click(660, 330)
+        page.goto(f"{address}/p/kilnlight/")
+        page.click("text=A041 Yard, two and a half over")
+        page.wait_for_selector("canvas[data-fingerprint]")
+        page.click(".steplist li:has-text('Evening sky') .stepname")
+        page.click("button:has-text('Where')")
+        shoot("bench-shapes")
+        page.goto(f"{address}/p/kilnlight/")
+        page.click("text=A016 Gathering room, pan")
+        page.wait_for_selector("canvas[data-fingerprint]")
+        page.click("button:has-text('Where')")
+        page.select_option("select[aria-label='Add a selection']", "ellipse")
         _settled(page)
-        page.click("button:text-is('From the picture')")
-        page.wait_for_selector(".says:has-text('selects')")
-        page.click("button:text-is('Show it')")
-        shoot("bench-range")
-        page.click("button:has-text('Undo')")
+        for label, value in (("Centre across, %", "42"), ("Width, %", "26"), ("Height, %", "30")):
+            page.fill(f"input[aria-label='{label}']", value)
+            page.press(f"input[aria-label='{label}']", "Enter")
+            _settled(page)
+        page.click("button[aria-label='Follow forwards']")
+        page.wait_for_selector(".where [role=status]:has-text('Followed')")
+        shoot("bench-follow")
+        page.click("[data-tab=history]")
+        page.click(".states li:last-child button")
         _settled(page)
         page.evaluate("() => localStorage.clear()")
         page.goto(f"{address}/p/kilnlight/")
@@ -102,7 +119,11 @@ def main(address: str, out: Path) -> None:
         page.goto(f"{address}/p/kilnlight/looks/")
         page.click("a:has-text('festival_v3')")
         shoot("lut-inspector")
-        page.goto(f"{address}/p/kilnlight/bakes/")
+        while True:  # the package is made by the worker after the start
+            page.goto(f"{address}/p/kilnlight/bakes/")
+            if page.locator("text=tables hold").count():
+                break
+            page.wait_for_timeout(2000)
         shoot("bakes")
         page.click("tr:has-text('65_full.cube') a:has-text('Certificate')")
         shoot("certificate")
@@ -121,4 +142,7 @@ def main(address: str, out: Path) -> None:
 
 
 if __name__ == "__main__":
-    main(sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000", Path(sys.argv[2]) if len(sys.argv) > 2 else OUT)
+    main(
+        sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000",
+        FilePath(sys.argv[2]) if len(sys.argv) > 2 else OUT,
+    )

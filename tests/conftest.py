@@ -1,7 +1,25 @@
-"""Shared by all tests: kernels compiled once, and web data in a folder of its own."""
+"""Shared by all tests: kernels compiled once, web data in a folder of its own, what each test asks of the machine."""
 
 import os
 import tempfile
+from pathlib import Path as FilePath
+
+import pytest
 
 os.environ.setdefault("UPWELLING_INDEX_CACHE", tempfile.mkdtemp(prefix="upwelling-indexes-"))
 os.environ.setdefault("UPWELLING_DATA", tempfile.mkdtemp(prefix="upwelling-tests-"))
+
+
+def pytest_configure(config):
+    """Kernels are compiled once, before the first process of tests needs any."""
+    if not hasattr(config, "workerinput") and not config.option.collectonly:
+        from upwelling.core.warm import warm
+
+        warm()
+
+
+def pytest_collection_modifyitems(items):
+    """Tests that drive a browser are marked by their folder."""
+    for item in items:
+        if "browser" in FilePath(item.path).parts:
+            item.add_marker(pytest.mark.browser)

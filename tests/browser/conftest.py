@@ -11,25 +11,39 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from playwright.sync_api import TimeoutError, sync_playwright
+from scipy.ndimage import zoom
 
 from tests.core.witness import ffmpeg_write
+from tests.studio import SmallStudio
 from upwelling.core.simulate.camera import A_CAM, B_CAM
-from upwelling.core.simulate.kilnlight import gathering_room
-from upwelling.core.simulate.kilnlight_set import TAKES, Studio
+from upwelling.core.simulate.kilnlight_set import TAKES
+from upwelling.core.simulate.shipped import shipped
 from upwelling.core.warm import warm
 
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run", "--disable-sync",
-         "--disable-component-update", "--disable-quic", "--disable-dev-shm-usage"]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--no-first-run",
+    "--disable-sync",
+    "--disable-component-update",
+    "--disable-quic",
+    "--disable-dev-shm-usage",
+]
+SIGNED_IN = {}
+"""What a browser keeps of each person once they have signed in, so that the form is filled in once."""
 HANG = 60000
 """Milliseconds after which a page counts as hung; a busy machine takes its time."""
 _SEED = """
 from django.contrib.auth.models import User
 from upwelling.web.productions.services import create_production
-from upwelling.web.productions.models import Member
+from upwelling.web.productions.models import Member, Rights
 tess = User.objects.create_user("tess", password="gather-and-blow")
 vera = User.objects.create_user("vera", password="gather-and-blow")
 made = create_production(tess, "Kilnlight")
-create_production(tess, "Intake")
+Rights.objects.create(user=tess, may_create=True)
+for one in (made, create_production(tess, "Intake")):
+    one.footage_roots.create(folder=".")
 Member.objects.create(production=made, user=vera, role="viewer")
 """
 
@@ -38,7 +52,7 @@ Member.objects.create(production=made, user=vera, role="viewer")
 def footage(tmp_path_factory):
     """Stills of the gathering room, written by ffmpeg: A-cam as DPX, B-cam as 16-bit PNG, and a broken file."""
     folder = tmp_path_factory.mktemp("footage")
-    scene = gathering_room(640, 360, 4)
+    scene = np.maximum(zoom(shipped("Gathering room"), (0.4, 0.4, 1), order=1), 0).astype(np.float32)
     ffmpeg_write(folder / "A012.dpx", np.rint(A_CAM.shoot(scene, stops=0.6, seed=1) * 1023), "dpx", "gbrp10be")
     ffmpeg_write(folder / "B007.png", np.rint(B_CAM.shoot(scene, seed=2) * 65535), "png", "rgb48be")
     (folder / "cut.dpx").write_bytes((folder / "A012.dpx").read_bytes()[:5000])
@@ -47,13 +61,16 @@ def footage(tmp_path_factory):
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
-    """The address of a running `serve`, web and worker. Kernels are compiled first, once, instead of by both at a time."""
+    """The address of a running `serve`, web and worker.
+
+    Kernels are compiled first, once, instead of by both at a time.
+    """
     warm()
     data = tmp_path_factory.mktemp("data")
     environment = {**os.environ, "UPWELLING_DATA": str(data)}
     shelf = data / "media" / "day one"
     shelf.mkdir(parents=True)
-    studio = Studio(480, 2)
+    studio = SmallStudio(3)
     for take in TAKES:
         if take.scene == "Chart" or take.fault in ("untagged", "flattened", "burned in"):
             studio.write(replace(take, frames=20 if take.fault == "flattened" else 8), shelf)
@@ -81,7 +98,9 @@ def server(tmp_path_factory):
 @pytest.fixture(scope="session")
 def browser():
     with sync_playwright() as playwright:
-        launched = playwright.chromium.launch(executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS)
+        launched = playwright.chromium.launch(
+            executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
+        )
         yield launched
         launched.close()
 
@@ -93,16 +112,26 @@ def sign_in(browser, server):
     contexts = []
 
     def opened(name="tess", width=1280, height=800):
-        context = browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        context = browser.new_context(
+            viewport={"width": width, "height": height}, accept_downloads=True, storage_state=SIGNED_IN.get(name)
+        )
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(HANG)
         page.on("pageerror", lambda error: troubles.append(str(error)))
-        page.on("console", lambda message: troubles.append(message.text) if message.type == "error" and "status of 4" not in message.text else None)
+        page.on(
+            "console",
+            lambda message: (
+                troubles.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
+            ),
+        )
         page.goto(f"{server}/")
-        page.fill("#id_username", name)
-        page.fill("#id_password", "gather-and-blow")
-        page.click("button:has-text('Sign in')")
+        if name not in SIGNED_IN:
+            page.fill("#id_username", name)
+            page.fill("#id_password", "gather-and-blow")
+            page.click("button:has-text('Sign in')")
+            page.wait_for_selector("h1:has-text('Productions')")
+            SIGNED_IN[name] = context.storage_state()
         page.wait_for_selector("h1:has-text('Productions')")
         return page
 
@@ -123,7 +152,10 @@ def pictured(page):
     try:
         page.wait_for_selector("canvas.picture[data-fingerprint]")
     except TimeoutError as error:
-        raise AssertionError(f"no picture; busy: {page.locator('.bench').get_attribute('data-busy')}; {page.locator('.trouble').all_inner_texts()}") from error
+        raise AssertionError(
+            f"no picture; busy: {page.locator('.bench').get_attribute('data-busy')}; "
+            f"{page.locator('.trouble').all_inner_texts()}"
+        ) from error
 
 
 def enter(page, server):

@@ -1,16 +1,41 @@
 """axe-core 4.14.1 (npm, MPL-2.0, kept in tests/browser/axe) over the pages: nothing serious or critical."""
 
-from pathlib import Path
+from pathlib import Path as FilePath
 
 import pytest
 
 from tests.browser.conftest import enter, pictured
 
-AXE = (Path(__file__).parent / "axe" / "axe.min.js").read_text()
-PAGES = ["/", "/encodings/", "{p}/", "{p}/intake/", "{p}/intake/?state=settled", "{p}/encodings/", "{p}/bakes/", "bench", "bench camera", "bench input",
-         "bench rendering", "bench display", "bench trim", "bench steps", "bench marks", "bench history", "bench share", "bench help",
-         "{p}/outputs/?name=BT.2100 PQ 1000", "bench renderings", "bench monitor",
-         "{p}/looks/", "{p}/looks/sheet/", "{p}/bakes/receivers/", "{p}/bakes/cdl/", "bench look", "bench setup"]
+AXE = (FilePath(__file__).parent / "axe" / "axe.min.js").read_text()
+PAGES = [
+    "/",
+    "/encodings/",
+    "{p}/",
+    "{p}/intake/",
+    "{p}/intake/?state=settled",
+    "{p}/encodings/",
+    "{p}/bakes/",
+    "bench",
+    "bench camera",
+    "bench input",
+    "bench rendering",
+    "bench display",
+    "bench trim",
+    "bench steps",
+    "bench marks",
+    "bench history",
+    "bench share",
+    "bench help",
+    "{p}/outputs/?name=BT.2100 PQ 1000",
+    "bench renderings",
+    "bench monitor",
+    "{p}/looks/",
+    "{p}/looks/sheet/",
+    "{p}/bakes/receivers/",
+    "{p}/bakes/cdl/",
+    "bench look",
+    "bench setup",
+]
 
 
 def _steps(page):
@@ -21,12 +46,23 @@ def _steps(page):
     page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
 
 
-IN_TRIM = {"steps": _steps, "marks": lambda page: (page.click("[data-tab=marks]"), page.click("text=Mark this state"), page.wait_for_selector(".card")),
-           "history": lambda page: page.click("[data-tab=history]"), "share": lambda page: page.click("text=Give to shots"),
-           "setup": lambda page: (page.goto(page.url.replace("/bench/", "/bakes/of/")), page.wait_for_selector("[data-busy=no]")),
-           "help": lambda page: page.click("button:has-text('Keys')"),
-           "renderings": lambda page: (page.goto(page.url + "renderings/"), page.wait_for_selector("text=8 rendered in")),
-           "monitor": lambda page: (page.goto(page.url + "monitor/"), page.wait_for_selector("td:has-text('grey 50 %')"))}
+IN_TRIM = {
+    "steps": _steps,
+    "marks": lambda page: (
+        page.click("[data-tab=marks]"),
+        page.click("text=Mark this state"),
+        page.wait_for_selector(".card"),
+    ),
+    "history": lambda page: page.click("[data-tab=history]"),
+    "share": lambda page: page.click("text=Give to shots"),
+    "setup": lambda page: (
+        page.goto(page.url.replace("/bench/", "/bakes/of/")),
+        page.wait_for_selector("[data-busy=no]"),
+    ),
+    "help": lambda page: page.click("button:has-text('Keys')"),
+    "renderings": lambda page: (page.goto(page.url + "renderings/"), page.wait_for_selector("text=8 rendered in")),
+    "monitor": lambda page: (page.goto(page.url + "monitor/"), page.wait_for_selector("td:has-text('grey 50 %')")),
+}
 
 
 @pytest.fixture(scope="module")
@@ -55,5 +91,8 @@ def test_nothing_serious(signed_in, server, address):
         page.goto(server + address.format(p="/p/intake"))
         page.wait_for_load_state("networkidle")
     page.evaluate(AXE)
-    found = page.evaluate("async () => (await axe.run()).violations.map((v) => [v.impact, v.id, v.nodes.map((n) => n.html.slice(0, 200))])")
+    found = page.evaluate(
+        "async () => (await axe.run()).violations.map((v) => [v.impact, v.id, v.nodes.map((n) => "
+        "n.html.slice(0, 200))])"
+    )
     assert [v for v in found if v[0] in ("serious", "critical")] == []

@@ -1,4 +1,6 @@
-"""The Bench by hand: steps, curves, range, comparing, Marks, scopes, region, frames, sharing, two people; pixels and numbers."""
+"""The Bench by hand: steps, curves, range, comparing, Marks, scopes, region, frames, sharing, two people; pixels and
+numbers.
+"""
 
 import re
 
@@ -9,8 +11,11 @@ from tests.browser.test_whole_line import fingerprint, open_bench, pixel, step, 
 
 
 def colour_at(page, canvas, x, y):
-    return page.evaluate("([q, x, y]) => { const c = document.querySelector(q); return [...c.getContext('2d').getImageData(c.width * x, c.height * y, 1, 1).data].slice(0, 3); }",
-                         [canvas, x, y])
+    return page.evaluate(
+        "([q, x, y]) => { const c = document.querySelector(q); return [...c.getContext('2d').getImageData(c.width * x, "
+        "c.height * y, 1, 1).data].slice(0, 3); }",
+        [canvas, x, y],
+    )
 
 
 @pytest.fixture
@@ -40,14 +45,18 @@ def test_steps_are_added_moved_switched_copied_and_removed(bench):
     page.wait_for_selector(".stratum p:has-text('Contrast 1.40 · Contrast 1.40')")
     assert fingerprint(page) != before
     page.click(".steplist li.chosen .mini")
-    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=fingerprint(page))
+    page.wait_for_function(
+        "(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=fingerprint(page)
+    )
     page.click("button:text-is('Remove')")
     quiet(page)
     page.click("button:text-is('Reset')")
     page.wait_for_selector(".stratum p:has-text('Nothing corrected yet')")
     page.locator(".steplist li.chosen .stepname").focus()
     page.keyboard.press("Alt+ArrowUp")
-    page.wait_for_function("() => [...document.querySelectorAll('.steplist li')].findIndex((li) => li.classList.contains('chosen')) === 4")
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.steplist li')].findIndex((li) => li.classList.contains('chosen')) === 4"
+    )
     page.fill("input[aria-label='Name of the step']", "Depth")
     page.press("input[aria-label='Name of the step']", "Enter")
     page.wait_for_selector(".steplist :text('Depth')")
@@ -66,12 +75,18 @@ def test_strength_and_note(bench):
     type_in(page, "Exposure, stops", "2")
     quiet(page)
     whole = pixel(page)
-    page.evaluate("() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 50; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }")
+    page.evaluate(
+        "() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 50; "
+        "s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }"
+    )
     page.wait_for_selector(".stratum p:has-text('Exposure +2.00 at 50 %')")
     quiet(page)
     half = pixel(page)
     type_in(page, "Exposure, stops", "1")
-    page.evaluate("() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 100; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }")
+    page.evaluate(
+        "() => { const s = document.querySelector('input[aria-label=\"Strength of the step, %\"]'); s.value = 100; "
+        "s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')); }"
+    )
     quiet(page)
     assert sum(whole[:3]) > sum(half[:3])
     assert max(abs(a - b) for a, b in zip(half, pixel(page), strict=True)) <= 1  # two stops at half strength are one
@@ -108,7 +123,9 @@ def test_a_ladder_is_dragged_nudged_and_never_folds(bench):
     page.press("input[aria-label='Point, up']", "Enter")
     page.wait_for_selector(".trouble:has-text('tones would fold over')")
     quiet(page)
-    assert float(page.input_value("input[aria-label='Point, up']")) == pytest.approx(value + 0.08, abs=0.002)  # back to what holds
+    assert float(page.input_value("input[aria-label='Point, up']")) == pytest.approx(
+        value + 0.08, abs=0.002
+    )  # back to what holds
     count = page.locator(".knot").count()
     page.locator("[data-knot='0']").focus()
     page.keyboard.press("+")
@@ -123,18 +140,24 @@ def test_a_colour_range_is_taken_from_the_picture_and_shown(bench):
     box = page.locator("canvas.picture").bounding_box()
     page.mouse.click(box["x"] + box["width"] * 0.78, box["y"] + box["height"] * 0.45)
     quiet(page)
-    page.click("button:has-text('Colour range')")
-    page.click("button:text-is('From the picture')")
+    page.click("button:has-text('Where')")
+    page.click("button:text-is('Colours from the picture')")
     page.wait_for_selector(".says:has-text('selects')")
-    assert "stops" in page.inner_text("label:has-text('invert')") or page.locator("input[aria-label='Brightness to, stops']").count() == 1
-    page.click("button:text-is('Show it')")
+    assert page.locator("input[aria-label='Brightness to, stops']").count() == 1
+    page.click("button[data-view=selection]")
     quiet(page)
-    greys = page.evaluate("() => { const c = document.querySelector('canvas.picture'); const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let n = 0; for (let i = 0; i < d.length; i += 4) if (d[i] === 118 && d[i + 1] === 118 && d[i + 2] === 118) n++; return n / (d.length / 4); }")
+    greys = page.evaluate(
+        "() => { const c = document.querySelector('canvas.picture'); const d = c.getContext('2d').getImageData(0, 0, "
+        "c.width, c.height).data; let n = 0; for (let i = 0; i < d.length; i += 4) if (d[i] === 118 && d[i + 1] === "
+        "118 && d[i + 2] === 118) n++; return n / (d.length / 4); }"
+    )
     selected = float(re.search(r"selects <?([\d.]+)", page.inner_text(".says")).group(1)) / 100
     assert 0.2 < greys < 1
     assert greys <= 1 - selected + 0.1
-    page.click("button:text-is('Take it off')")
-    page.wait_for_function("() => !document.querySelector('.limitmark') || document.querySelector('.limitmark').offsetParent === null")
+    page.click(".where button:text-is('Remove')")
+    page.wait_for_function(
+        "() => !document.querySelector('.limitmark') || document.querySelector('.limitmark').offsetParent === null"
+    )
     quiet(page)
 
 
@@ -192,7 +215,10 @@ def test_zoom_shows_the_files_own_pixels_at_the_trace(bench):
     assert width <= page.evaluate("() => document.querySelector('.stage').clientWidth")
     page.keyboard.press("z")
     quiet(page)
-    half = page.evaluate("() => [document.querySelector('canvas.picture').width, Math.round(document.querySelector('.stage').clientWidth / 2)]")
+    half = page.evaluate(
+        "() => [document.querySelector('canvas.picture').width, "
+        "Math.round(document.querySelector('.stage').clientWidth / 2)]"
+    )
     assert half[0] == min(half[1], 640)
     page.keyboard.press("z")
     quiet(page)
@@ -324,3 +350,13 @@ def test_steps_are_given_to_shots_and_taken_back(bench, server):
     page.wait_for_selector("text=Taken back from all of its shots")
     page.click("nav a:has-text('Bench')")
     pictured(page)
+
+
+def test_two_parts_of_one_name_are_refused(bench):
+    """The page's script is one component of several parts; a name given twice is an error, not the later one's luck."""
+    said = bench.evaluate(
+        "async () => { const { merged } = await import('/static/bench/merged.js');"
+        " const whole = merged([{ start() {}, a: 1, get b() { return this.a + 1; } }, { start() {}, c: 3 }]);"
+        " try { merged([{ a: 1 }, { a: 2 }]); } catch (error) { return [whole.b, whole.c, error.message]; } }"
+    )
+    assert said == [2, 3, "Two parts of the page are called “a”."]

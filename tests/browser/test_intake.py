@@ -1,4 +1,6 @@
-"""Intake in the browser: a folder registered, cameras accepted, keys, a chart dragged, a reel split, raw and frames on the Bench."""
+"""Intake in the browser: a folder registered, cameras accepted, keys, a chart dragged, a reel split, raw and frames on
+the Bench.
+"""
 
 import re
 
@@ -12,8 +14,15 @@ from upwelling.core.media.movie_write import write_movie
 def test_states_after_registering(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/intake/")
-    for name, state in (("P099", "Known"), ("S0199", "Known"), ("G099", "Contradictory"), ("P004", "Unknown"), ("A090", "Known"),
-                        ("A033", "Contradictory"), ("A099", "Likely")):
+    for name, state in (
+        ("P099", "Known"),
+        ("S0199", "Known"),
+        ("G099", "Contradictory"),
+        ("P004", "Unknown"),
+        ("A090", "Known"),
+        ("A033", "Contradictory"),
+        ("A099", "Likely"),
+    ):
         assert state in page.locator(f"tbody tr:has-text('{name}')").inner_text(), name
     page.click(".filters a:has-text('Contradictory')")
     assert page.locator("tbody tr").count() == 2
@@ -24,7 +33,9 @@ def test_states_after_registering(registered, sign_in):
 
 
 def test_a_poll_that_is_quicker_than_the_answer_to_an_upload(server, sign_in, footage):
-    """The answer to an upload is held back until the list of arrivals has shown the file: one row remains, and it ends."""
+    """The answer to an upload is held back until the list of arrivals has shown the file: one row remains,
+    and it ends.
+    """
     page = sign_in()
     page.goto(f"{server}/p/intake/intake/")
     held = []
@@ -36,12 +47,18 @@ def test_a_poll_that_is_quicker_than_the_answer_to_an_upload(server, sign_in, fo
         route.fulfill(response=answer)
 
     page.route("**/intake/upload/", hold)
-    page.evaluate("() => { const list = Alpine.$data(document.querySelector('[x-data=upload]')); setTimeout(() => list.ask(), 50);"
-                  "list.items.push({ key: 'x', name: 'x', file: null, busy: true, message: '' }); }")
+    page.evaluate(
+        "() => { const list = Alpine.$data(document.querySelector('[x-data=upload]')); setTimeout(() => "
+        "list.ask(), 50);"
+        "list.items.push({ key: 'x', name: 'x', file: null, busy: true, message: '' }); }"
+    )
     page.set_input_files("input[type=file]", footage / "cut.dpx")
     page.wait_for_function("() => document.body.innerText.includes('Copy it again')")
     page.wait_for_timeout(3000)
-    names = page.evaluate("() => Alpine.$data(document.querySelector('[x-data=upload]')).items.filter((i) => i.key !== 'x').map((i) => [i.name, i.busy])")
+    names = page.evaluate(
+        "() => Alpine.$data(document.querySelector('[x-data=upload]')).items.filter((i) => i.key !== 'x').map((i) => "
+        "[i.name, i.busy])"
+    )
     assert held == [202]
     assert names == [["cut.dpx", False]]
 
@@ -123,9 +140,9 @@ def test_raw_is_developed_and_frames_are_scrubbed(registered, sign_in):
     before = page.locator("canvas.picture").get_attribute("data-fingerprint")
     page.select_option("select.choice[data-path='development.balance']", "tungsten")
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
-    page.wait_for_selector("legend:has-text(\"this shot's own\")")
+    page.wait_for_selector('legend:has-text("this shot\'s own")')
     assert "tungsten, 2850 K" in page.inner_text(".stratum[data-stage=camera] p")
-    page.click("button:has-text(\"Return to the camera's\")")
+    page.click('button:has-text("Return to the camera\'s")')
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint === old", arg=before)
     quiet(page)
     page.goto(f"{registered}/intake/")
@@ -145,14 +162,26 @@ def test_an_encoding_is_defined_and_the_pages_fit(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/encodings/")
     page.fill("input[name=name]", "Emberlog")
-    for name, value in (("log_slope", "0.26"), ("log_offset", "0.4"), ("linear_slope", "5"), ("linear_offset", "0.06"), ("break_linear", "0.01")):
+    for name, value in (
+        ("log_slope", "0.26"),
+        ("log_offset", "0.4"),
+        ("linear_slope", "5"),
+        ("linear_offset", "0.06"),
+        ("break_linear", "0.01"),
+    ):
         page.fill(f"input[name={name}]", value)
     page.select_option("select[name=primaries]", "own")
     page.fill("input[name=red_x]", "0.7")
     page.click("text=Try it and save")
     page.wait_for_selector("text=Not saved. “red y” must be a number")
     assert page.input_value("input[name=log_slope]") == "0.26"
-    for name, value in (("red_y", "0.29"), ("green_x", "0.17"), ("green_y", "0.85"), ("blue_x", "0.1"), ("blue_y", "0.02")):
+    for name, value in (
+        ("red_y", "0.29"),
+        ("green_x", "0.17"),
+        ("green_y", "0.85"),
+        ("blue_x", "0.1"),
+        ("blue_y", "0.02"),
+    ):
         page.fill(f"input[name={name}]", value)
     page.click("text=Try it and save")
     page.wait_for_selector("text=Emberlog is saved. Round trip")
@@ -167,7 +196,10 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
     page.goto(f"{registered}/intake/")
     page.click("tr:has-text('A099') >> a.strong")
     pictured(page)
-    drawn = "() => { const c = document.querySelector('.scope canvas'); return c.toDataURL().length + c.toDataURL().slice(2000, 3000); }"
+    drawn = (
+        "() => { const c = document.querySelector('.scope canvas'); return c.toDataURL().length + "
+        "c.toDataURL().slice(2000, 3000); }"
+    )
     seen = set()
     for name in ("parade", "waveform", "vectorscope"):
         with page.expect_response(re.compile("/preview/")):
@@ -184,7 +216,12 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
 def test_a_damaged_frame_on_the_bench(server, sign_in, tmp_path):
     """Scrubbing to a broken frame gives its sentence, and the picture and the number stay those of the frame before."""
     place = tmp_path / "torn.mkv"
-    write_movie(place, [np.full((90, 160, 3), v) for v in np.linspace(0.2, 0.7, 9)], "ffv1-10", options={"g": "1", "slicecrc": "1"})
+    write_movie(
+        place,
+        [np.full((90, 160, 3), v) for v in np.linspace(0.2, 0.7, 9)],
+        "ffv1-10",
+        options={"g": "1", "slicecrc": "1"},
+    )
     data, index = bytearray(place.read_bytes()), Movie(place).index
     data[int(index.pos[2] + index.size[2] // 2)] ^= 16
     place.write_bytes(data)

@@ -1,4 +1,6 @@
-"""Looks and bakes by hand: a Look made, given and mixed on the Bench; a table turned; a bake set up on the Column; a package."""
+"""Looks and bakes by hand: a Look made, given and mixed on the Bench; a table turned; a bake set up on the Column; a
+package.
+"""
 
 import io
 import re
@@ -9,7 +11,7 @@ import numpy as np
 from tests.browser.conftest import pictured, quiet
 from tests.browser.test_whole_line import fingerprint, open_bench, step, type_in
 from upwelling.core.lut import Lut3D, lattice
-from upwelling.core.lut_files import write_lut
+from upwelling.core.tables.files import write_lut
 
 
 def test_a_look_from_a_trim_to_many_shots(brought_in, sign_in):
@@ -116,16 +118,32 @@ def test_a_bake_set_up_on_the_column(brought_in, sign_in):
     page.select_option("select[name=dimensions]", "3")
     page.select_option("select[name=receiver]", "Grading or editing program")
     page.select_option("select[name=format]", "clf")
+    page.wait_for_selector(".setup[data-busy=no]")  # its answer moves the page under a click
     page.click("text=Try every grid")
-    page.wait_for_selector("svg.solveplot .try.chosen", timeout=60000)
+    page.wait_for_function(
+        "() => document.querySelector('svg.solveplot .try.chosen')"
+        " || /^(▲|Stopped)/.test(document.querySelector('.solved').textContent)"
+    )
+    assert page.locator("svg.solveplot .try.chosen").count() == 1, page.locator(".solved").inner_text()
     assert page.locator("svg.solveplot .try").count() >= 4
     words = page.locator(".solved").inner_text()
     assert re.match(r"(17|33|65)³", words) or "comes nearest" in words
-    # A shaper that was found stays while another control that it does not depend on is touched, and is let go of with a word where one does.
-    found = {"format": "clf", "dimensions": "3", "size": "33", "shaper": "adapted", "entries": "sampled", "density": [1, 2, 1]}
+    # A shaper that was found stays while another control that it does not depend on is touched, and is let go of with a
+    # word where one does.
+    found = {
+        "format": "clf",
+        "dimensions": "3",
+        "size": "33",
+        "shaper": "adapted",
+        "entries": "sampled",
+        "density": [1, 2, 1],
+    }
     page.evaluate("(found) => Alpine.$data(document.querySelector('.setup')).set(found)", found)
     page.wait_for_selector("dd:has-text('after a fitted shaper')")
-    assert page.locator("select[name=shaper]").evaluate("(one) => one.selectedOptions[0].textContent") == "found by the search"
+    assert (
+        page.locator("select[name=shaper]").evaluate("(one) => one.selectedOptions[0].textContent")
+        == "found by the search"
+    )
     page.select_option("select[name=entries]", "fitted")
     page.wait_for_selector("dd:has-text('after a fitted shaper, fitted entries')")
     assert page.input_value("input[name=density]") == "1,2,1"

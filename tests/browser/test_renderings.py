@@ -1,4 +1,6 @@
-"""Rendering and outputs by hand: the panel with its handles, comparing methods and outputs, defining one, the monitor."""
+"""Rendering and outputs by hand: the panel with its handles, comparing methods and outputs, defining one,
+the monitor.
+"""
 
 import re
 
@@ -22,7 +24,7 @@ def panel(brought_in, sign_in):
     page.click(".pick[data-stage=rendering]")
     quiet(page)
     yield page
-    button = page.locator("button:has-text(\"Return to the production's\")")
+    button = page.locator('button:has-text("Return to the production\'s")')
     if button.is_visible():
         button.click()
         quiet(page)
@@ -121,12 +123,14 @@ def test_methods_are_compared_and_one_is_taken(panel, brought_in):
     assert "10.0 cd/m²" in cells.nth(0).inner_text()
     page.click(".cellhead:has-text('Reinhard')")
     before = page.locator(".inhand .cellpicture").get_attribute("src")
-    page.fill(".cellside input[aria-label='Scene peak, × white'] >> visible=true", "40")
-    page.press(".cellside input[aria-label='Scene peak, × white'] >> visible=true", "Enter")
+    # By its method: the field of the one before is on the page until it is hidden.
+    peak = ".cellside [data-method=reinhard] input[aria-label='Scene peak, × white']"
+    page.fill(peak, "40")
+    page.press(peak, "Enter")
     settled(page)
     assert page.locator(".inhand .cellpicture").get_attribute("src") != before
-    page.fill(".cellside input[aria-label='Scene peak, × white'] >> visible=true", "9999")
-    page.press(".cellside input[aria-label='Scene peak, × white'] >> visible=true", "Enter")
+    page.fill(peak, "9999")
+    page.press(peak, "Enter")
     page.wait_for_selector("text=type a number from 2.0 to 1024.0")
     page.select_option(".comparebar select[aria-label=Scope]", "vectorscope")
     settled(page)
@@ -137,7 +141,7 @@ def test_methods_are_compared_and_one_is_taken(panel, brought_in):
     page.select_option(".cellside select[aria-label='Tone map']", "clip")
     settled(page)
     assert "Clip at" in page.locator(".inhand .celltext").inner_text()
-    page.click("button:has-text(\"Make it this shot's\")")
+    page.click('button:has-text("Make it this shot\'s")')
     page.wait_for_selector("text=has this rendering now")
     page.goto(f"{brought_in}/p/kilnlight/")
     page.click("a.shot:has-text('B007')")

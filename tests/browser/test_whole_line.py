@@ -32,7 +32,10 @@ def fingerprint(page):
 
 
 def pixel(page):
-    return page.evaluate("() => { const c = document.querySelector('canvas.picture'); return [...c.getContext('2d').getImageData(c.width / 4, c.height / 2, 1, 1).data]; }")
+    return page.evaluate(
+        "() => { const c = document.querySelector('canvas.picture'); return "
+        "[...c.getContext('2d').getImageData(c.width / 4, c.height / 2, 1, 1).data]; }"
+    )
 
 
 def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
@@ -46,7 +49,9 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
         page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         page.mouse.down()
         page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + box["height"] / 2, steps=6)
-        page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
+        page.wait_for_function(
+            "(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before
+        )
         assert "0.00" not in page.input_value("input[aria-label='Exposure, stops']")
         page.mouse.up()
     assert saved.value.status == 200
@@ -81,7 +86,11 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
     page.click("button:has-text('Bake and verify')")
     page.wait_for_selector("a:has-text('Certificate')", timeout=90000)
     page.click("a:has-text('Certificate') >> nth=0")
-    assert page.locator(".verdict.big").inner_text() in ("● Holds", "◐ Holds within the tested pictures", "▲ Does not hold")
+    assert page.locator(".verdict.big").inner_text() in (
+        "● Holds",
+        "◐ Holds within the tested pictures",
+        "▲ Does not hold",
+    )
     assert page.locator(".swatches figure").count() == 8
     assert final in page.content()
     with page.expect_download() as lut:
@@ -90,7 +99,10 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
         page.click("text=Certificate as JSON")
     with page.expect_download() as frames:
         page.click("text=Tested pixels")
-    assert lut.value.suggested_filename == "Kilnlight_A012_S-Log3-S-Gamut3.Cine_to_BT.709-BT.1886_Grading-or-editing-program_33_full.cube"
+    assert (
+        lut.value.suggested_filename
+        == "Kilnlight_A012_S-Log3-S-Gamut3.Cine_to_BT.709-BT.1886_Grading-or-editing-program_33_full.cube"
+    )
     for taken in (lut, certificate, frames):
         taken.value.save_as(tmp_path / taken.value.suggested_filename)
     verdict = main(["verify", str(tmp_path / lut.value.suggested_filename), "--json"])
@@ -111,7 +123,9 @@ def test_keyboard_alone(brought_in, sign_in):
     page.wait_for_selector(".stratum p:has-text('saturation 1.02')")
     page.keyboard.press("Delete")
     assert page.input_value("input[aria-label='Saturation, ×']") == "1.00"
-    page.wait_for_function("() => document.querySelector('.stratum[data-stage=trim] p').textContent === 'Nothing corrected yet'")
+    page.wait_for_function(
+        "() => document.querySelector('.stratum[data-stage=trim] p').textContent === 'Nothing corrected yet'"
+    )
     quiet(page)
     page.locator("canvas.picture").focus()
     page.keyboard.press("ArrowRight")
@@ -182,7 +196,11 @@ def test_slow_saves_keep_each_state(brought_in, sign_in):
         route.continue_()
 
     page.route("**/save/", hold)
-    for title, label, value in (("Exposure", "Exposure, stops", "0.5"), ("White balance", "Scene light, K", "5000"), ("Slope", "Saturation, ×", "1.2")):
+    for title, label, value in (
+        ("Exposure", "Exposure, stops", "0.5"),
+        ("White balance", "Scene light, K", "5000"),
+        ("Slope", "Saturation, ×", "1.2"),
+    ):
         step(page, title)
         type_in(page, label, value, "Tab")
     page.wait_for_selector("text=All 3 trim steps fit in a LUT")
@@ -195,7 +213,9 @@ def test_slow_saves_keep_each_state(brought_in, sign_in):
 def test_dropping_a_file_shows_its_fate(brought_in, sign_in):
     page = sign_in()
     page.goto(f"{brought_in}/p/kilnlight/intake/")
-    transfer = page.evaluate_handle("() => { const t = new DataTransfer(); t.items.add(new File(['no picture'], 'notes.png')); return t; }")
+    transfer = page.evaluate_handle(
+        "() => { const t = new DataTransfer(); t.items.add(new File(['no picture'], 'notes.png')); return t; }"
+    )
     page.dispatch_event(".drop", "dragover", {"dataTransfer": transfer})
     assert "hovering" in page.locator(".drop").get_attribute("class")
     page.dispatch_event(".drop", "drop", {"dataTransfer": transfer})
@@ -237,6 +257,9 @@ def test_bench_does_not_scroll_and_nothing_overflows(brought_in, sign_in, width,
     size = page.evaluate("() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
     assert size[0] <= width
     assert size[1] <= height
-    panel = page.evaluate("() => { const p = document.querySelector('.panel.trim'); return [p.scrollWidth - p.clientWidth, p.scrollHeight - p.clientHeight]; }")
+    panel = page.evaluate(
+        "() => { const p = document.querySelector('.panel.trim'); return [p.scrollWidth - p.clientWidth, "
+        "p.scrollHeight - p.clientHeight]; }"
+    )
     assert panel[0] <= 0
     assert height < 800 or panel[1] <= 0

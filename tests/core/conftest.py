@@ -2,13 +2,14 @@
 
 import pytest
 
-from upwelling.core.simulate.kilnlight_set import TAKES, Studio
+from tests.studio import SmallStudio
+from upwelling.core.simulate.kilnlight_set import TAKES
 
 
 @pytest.fixture(scope="session")
 def kilnlight(tmp_path_factory):
-    """The whole set at 640 × 360, on disk."""
-    folder, studio = tmp_path_factory.mktemp("kilnlight"), Studio(640, 4)
+    """The whole set at half its size, on disk."""
+    folder, studio = tmp_path_factory.mktemp("kilnlight"), SmallStudio(2)
     for take in TAKES:
         studio.write(take, folder)
     return folder

@@ -11,8 +11,11 @@ import pytest
 from tests.core.witness import ffmpeg_write
 from upwelling.cli.main import main
 from upwelling.core.media import read_still, write_still
+from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import ARITHMETIC, Display, Input, Path, Trim
-from upwelling.core.steps import Exposure
+from upwelling.core.steps import Exposure, Vignette
+
+pytestmark = pytest.mark.slow
 
 RNG = np.random.default_rng(41)
 CODE = np.rint(RNG.uniform(0.1, 0.6, (24, 32, 3)) * 1023) / 1023
@@ -49,7 +52,9 @@ def test_convert_is_colourimetric(folder, suffix):
     still = read_still(f"out{suffix}")
     assert still.depth == "float"
     source, target = colour.RGB_COLOURSPACES["S-Gamut3.Cine"], colour.RGB_COLOURSPACES["ACEScg"]
-    theirs = colour.RGB_to_RGB(colour.models.log_decoding_SLog3(CODE), source, target, chromatic_adaptation_transform="CAT02")
+    theirs = colour.RGB_to_RGB(
+        colour.models.log_decoding_SLog3(CODE), source, target, chromatic_adaptation_transform="CAT02"
+    )
     np.testing.assert_allclose(still.code, theirs, atol=3e-5, rtol=1e-4)
     assert still.code.min() < 0
     if suffix == ".exr":
@@ -58,7 +63,9 @@ def test_convert_is_colourimetric(folder, suffix):
 
 def test_convert_there_and_back(folder):
     assert run("convert", "src.dpx", "lin.exr", *SLOG, "--to", "linear/AP0", "--adaptation", "Bradford") == 0
-    assert run("convert", "lin.exr", "back.dpx", "--from", "linear/AP0", "--to", SLOG[1], "--adaptation", "Bradford") == 0
+    assert (
+        run("convert", "lin.exr", "back.dpx", "--from", "linear/AP0", "--to", SLOG[1], "--adaptation", "Bradford") == 0
+    )
     np.testing.assert_array_equal(np.rint(read_still("back.dpx").code * 1023), np.rint(CODE * 1023))
 
 
@@ -70,19 +77,27 @@ def test_legal_range(folder):
     np.testing.assert_allclose(read_still("l.dpx").code * 1023, 64 + 876 * mid, atol=1.0)
 
 
-@pytest.mark.parametrize(("depth", "name"), [("8", "r.png"), ("16", "r.png"), ("10", "r.dpx"), ("half", "r.exr"), ("float", "r.tif")])
+@pytest.mark.parametrize(
+    ("depth", "name"), [("8", "r.png"), ("16", "r.png"), ("10", "r.dpx"), ("half", "r.exr"), ("float", "r.tif")]
+)
 def test_render(folder, depth, name):
     assert run("render", "src.dpx", name, *SLOG, *TV, "--exposure", 0.5, "--depth", depth) == 0
     path = Path(input=Input(encoding=SLOG[1]), trim=Trim(steps=(Exposure(stops=0.5),)), display=Display(output=TV[1]))
     still = read_still(name)
     assert still.depth == depth
-    np.testing.assert_allclose(still.code, path.apply(CODE), atol={"8": 2.1e-3, "10": 6e-4, "half": 6e-4}.get(depth, 5e-5))
+    np.testing.assert_allclose(
+        still.code, path.apply(CODE), atol={"8": 2.1e-3, "10": 6e-4, "half": 6e-4}.get(depth, 5e-5)
+    )
 
 
-@pytest.mark.parametrize(("name", "encode"), [("S-Log3/S-Gamut3.Cine", colour.models.log_encoding_SLog3),
-                                             ("V-Log/V-Gamut", colour.models.log_encoding_VLog)])
+@pytest.mark.parametrize(
+    ("name", "encode"),
+    [("S-Log3/S-Gamut3.Cine", colour.models.log_encoding_SLog3), ("V-Log/V-Gamut", colour.models.log_encoding_VLog)],
+)
 def test_grey_scale_made_elsewhere_lands_where_it_should(folder, name, encode):
-    """Greys encoded by colour-science, written by ffmpeg, rendered and baked by us: mid grey at 10 cd/m², neutral, rising."""
+    """Greys encoded by colour-science, written by ffmpeg, rendered and baked by us: mid grey at 10 cd/m², neutral,
+    rising.
+    """
     stops = np.arange(-6, 7)
     code = np.repeat(encode(0.18 * np.exp2(stops))[None, :, None], 3, axis=2).repeat(16, axis=0)
     ffmpeg_write(folder / "greys.png", np.rint(code * 65535), "png", "rgb48be")
@@ -97,13 +112,17 @@ def test_grey_scale_made_elsewhere_lands_where_it_should(folder, name, encode):
 
 
 def test_recipe_and_exposure_lie_over_each_other(folder):
-    recipe = Path(input=Input(encoding="V-Log/V-Gamut"), trim=Trim(steps=(Exposure(stops=1),)), display=Display(output="sRGB"))
+    recipe = Path(
+        input=Input(encoding="V-Log/V-Gamut"), trim=Trim(steps=(Exposure(stops=1),)), display=Display(output="sRGB")
+    )
     (folder / "r.json").write_text(recipe.to_recipe())
     assert run("render", "src.dpx", "a.png", "--recipe", "r.json", "--exposure", 0.25, "--exact") == 0
     expected = recipe.model_copy(update={"trim": Trim(steps=(Exposure(stops=0.25), Exposure(stops=1)))})
     np.testing.assert_allclose(read_still("a.png").code, expected.apply(CODE), atol=1e-5)
     assert run("render", "src.dpx", "b.png", "--recipe", "r.json", *TV, "--exact") == 0
-    np.testing.assert_allclose(read_still("b.png").code, recipe.model_copy(update={"display": Display(output=TV[1])}).apply(CODE), atol=1e-5)
+    np.testing.assert_allclose(
+        read_still("b.png").code, recipe.model_copy(update={"display": Display(output=TV[1])}).apply(CODE), atol=1e-5
+    )
 
 
 def test_bake_verify_inspect_apply(folder, capsys):
@@ -127,26 +146,46 @@ def test_bake_verify_inspect_apply(folder, capsys):
         exact = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1])).apply(CODE)
         assert np.percentile(np.abs(read_still("a.tif").code - exact), 95) < 0.02
     assert run("apply", "t.cube", "src.dpx", "a.dpx") == 0
-    run("bake", "f.cube", *SLOG, *TV, "--size", 17, "--receiver", "Monitor box", "--fit-entries", "--report", "f.cube.certificate.json")
+    run(
+        "bake",
+        "f.cube",
+        *SLOG,
+        *TV,
+        "--size",
+        17,
+        "--receiver",
+        "Monitor box",
+        "--fit-entries",
+        "--report",
+        "f.cube.certificate.json",
+    )
     assert json.loads((folder / "f.cube.certificate.json").read_text())["order"]["entries"] == "fitted"
     capsys.readouterr()
     assert run("verify", "f.cube") in (0, 1)
     assert "not what the path says" not in capsys.readouterr().out
 
 
-@pytest.mark.parametrize(("arguments", "words"), [
-    (("convert", "src.dpx", "x.exr", "--from", "S-Log3", "--to", "linear/AP1"), "no encoding named “S-Log3”"),
-    (("convert", "none.dpx", "x.exr", *SLOG, "--to", "linear/AP1"), "none.dpx: cannot be read"),
-    (("convert", "src.dpx", "x.gif", *SLOG, "--to", "linear/AP1"), "x.gif"),
-    (("render", "src.dpx", "x.png", *SLOG), "--to is missing"), (("render", "src.dpx", "x.png", *SLOG, "--to", "Cinema"), "no output named"),
-    (("render", "src.dpx", "x.png", *SLOG, *TV, "--exposure", "40"), "trim.steps.0"),
-    (("render", "src.dpx", "x.png", *SLOG, *TV, "--depth", "float"), "does not hold depth float"),
-    (("render", "src.dpx", "x.png", "--recipe", "bad.json"), "not JSON"), (("render", "src.dpx", "x.png", "--recipe", "gone.json"), "cannot be read"),
-    (("bake", "x.cube", *SLOG, *TV, "--size", "1000"), "cannot be baked"), (("bake", "x.txt", *SLOG, *TV), "written as .cube"),
-    (("bake", "no/x.cube", *SLOG, *TV, "--size", "3"), "cannot be written"), (("verify", "bad.cube", *SLOG, *TV), "bad.cube, line 1"),
-    (("verify", "gone.cube", *SLOG, *TV), "gone.cube: cannot be read"), (("inspect", "bad.cube"), "bad.cube, line 1"),
-    (("apply", "bad.cube", "src.dpx", "x.png"), "bad.cube, line 1"),
-])
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("convert", "src.dpx", "x.exr", "--from", "S-Log3", "--to", "linear/AP1"), "no encoding named “S-Log3”"),
+        (("convert", "none.dpx", "x.exr", *SLOG, "--to", "linear/AP1"), "none.dpx: cannot be read"),
+        (("convert", "src.dpx", "x.gif", *SLOG, "--to", "linear/AP1"), "x.gif"),
+        (("render", "src.dpx", "x.png", *SLOG), "--to is missing"),
+        (("render", "src.dpx", "x.png", *SLOG, "--to", "Cinema"), "no output named"),
+        (("render", "src.dpx", "x.png", *SLOG, *TV, "--exposure", "40"), "trim.steps.0"),
+        (("render", "src.dpx", "x.png", *SLOG, *TV, "--depth", "float"), "does not hold depth float"),
+        (("render", "src.dpx", "x.png", "--recipe", "bad.json"), "not JSON"),
+        (("render", "src.dpx", "x.png", "--recipe", "gone.json"), "cannot be read"),
+        (("bake", "x.cube", *SLOG, *TV, "--size", "1000"), "cannot be baked"),
+        (("bake", "x.txt", *SLOG, *TV), "written as .cube"),
+        (("bake", "no/x.cube", *SLOG, *TV, "--size", "3"), "cannot be written"),
+        (("verify", "bad.cube", *SLOG, *TV), "bad.cube, line 1"),
+        (("verify", "gone.cube", *SLOG, *TV), "gone.cube: cannot be read"),
+        (("inspect", "bad.cube"), "bad.cube, line 1"),
+        (("apply", "bad.cube", "src.dpx", "x.png"), "bad.cube, line 1"),
+    ],
+)
 def test_errors_are_one_line_exit_2_and_leave_nothing(folder, capfd, arguments, words):
     (folder / "bad.json").write_text("{")
     (folder / "bad.cube").write_text("nonsense\n")
@@ -174,7 +213,9 @@ def test_clipping_is_told(folder, capsys):
 
 
 def test_as_a_program():
-    done = subprocess.run([sys.executable, "-m", "upwelling", "--help"], capture_output=True, text=True, check=True, timeout=60)
+    done = subprocess.run(
+        [sys.executable, "-m", "upwelling", "--help"], capture_output=True, text=True, check=True, timeout=60
+    )
     for command in ("encodings", "convert", "render", "bake", "apply", "verify", "inspect"):
         assert command in done.stdout
 
@@ -183,24 +224,63 @@ def test_probe_and_movie_frames(kilnlight, tmp_path, capsys):
     """What each file is, and a movie's frame and a raw rendered; the frame is the one asked for."""
     assert main(["probe", str(kilnlight / "P003.mp4"), str(kilnlight / "S0101.dng"), str(kilnlight / "G005.mp4")]) == 0
     said = capsys.readouterr().out
-    for words in ("P003.mp4: known: HLG/BT.2020 (legal)", "S0101.dng: known: raw mosaic", "G005.mp4: contradictory", "probably log"):
+    for words in (
+        "P003.mp4: known: HLG/BT.2020 (legal)",
+        "S0101.dng: known: raw mosaic",
+        "G005.mp4: contradictory",
+        "probably log",
+    ):
         assert words in said
     (tmp_path / "bad.mov").write_bytes(b"\0\0\0\x18ftypqt  ")
     assert main(["probe", "--json", str(tmp_path / "bad.mov")]) == 2
     assert "cannot be opened" in json.loads(capsys.readouterr().out)[0]["error"]
     for frame in (0, 23):
-        assert main(["convert", str(kilnlight / "A016.mov"), str(tmp_path / f"{frame}.exr"), "--from", "S-Log3/S-Gamut3.Cine", "--to", "linear/AP1",
-                     "--frame", str(frame)]) == 0
+        assert (
+            main(
+                [
+                    "convert",
+                    str(kilnlight / "A016.mov"),
+                    str(tmp_path / f"{frame}.exr"),
+                    "--from",
+                    "S-Log3/S-Gamut3.Cine",
+                    "--to",
+                    "linear/AP1",
+                    "--frame",
+                    str(frame),
+                ]
+            )
+            == 0
+        )
     first, last = (read_still(tmp_path / f"{n}.exr").code for n in (0, 23))
     assert np.abs(np.log2(np.median(first) / np.median(last))) < 1.5
     assert np.abs(first - last).mean() > 1e-3
-    assert main(["render", str(kilnlight / "S0101.dng"), str(tmp_path / "raw.png"), "--from", "linear/AP1", "--to", "sRGB"]) == 0
+    assert (
+        main(
+            ["render", str(kilnlight / "S0101.dng"), str(tmp_path / "raw.png"), "--from", "linear/AP1", "--to", "sRGB"]
+        )
+        == 0
+    )
     assert 0.2 < read_still(tmp_path / "raw.png").code.mean() < 0.7
-    assert main(["convert", str(kilnlight / "S0101.dng"), str(tmp_path / "x.exr"), "--from", "linear/AP1", "--to", "linear/AP0"]) == 2
+    assert (
+        main(
+            [
+                "convert",
+                str(kilnlight / "S0101.dng"),
+                str(tmp_path / "x.exr"),
+                "--from",
+                "linear/AP1",
+                "--to",
+                "linear/AP0",
+            ]
+        )
+        == 2
+    )
     assert "Use `upwelling render`" in capsys.readouterr().err
 
 
-@pytest.mark.parametrize("how", [[], ["--rendering", "reinhard", "--fit", "hard"], ["--rendering", "bt2390"]], ids=" ".join)
+@pytest.mark.parametrize(
+    "how", [[], ["--rendering", "reinhard", "--fit", "hard"], ["--rendering", "bt2390"]], ids=" ".join
+)
 def test_a_rendered_picture_goes_back_to_the_scene(folder, how):
     """Mild scene light, rendered to 16 bit and undone: back to half a percent."""
     scene = np.exp2(RNG.uniform(-4, 1, (16, 16, 1))) * np.array([0.19, 0.18, 0.17])
@@ -222,10 +302,112 @@ def test_a_recipe_of_an_earlier_arithmetic_opens_and_says_so(folder, capsys):
     (folder / "now.json").write_text(json.dumps(recipe))
     (folder / "before.json").write_text(json.dumps({k: v for k, v in recipe.items() if k != "arithmetic"}))
     (folder / "later.json").write_text(json.dumps({**recipe, "arithmetic": ARITHMETIC + 1}))
-    for name, words in (("now", ""), ("before", "its settings are kept, its numbers have changed: the default rendering")):
+    for name, words in (
+        ("now", ""),
+        ("before", "its settings are kept, its numbers have changed: the default rendering"),
+    ):
         assert run("bake", f"{name}.cube", "--recipe", f"{name}.json", "--size", 5) == 0
         said = capsys.readouterr().err
         assert words in said
         assert bool(words) == bool(said)
     assert run("bake", "later.cube", "--recipe", "later.json", "--size", 5) != 0
     assert "Update the program" in capsys.readouterr().err
+
+
+def test_render_knows_the_place_and_the_frame(folder):
+    """A recipe with a vignette and keys: engine and exact path agree, and --frame says when it is."""
+    steps = (Vignette(stops=-3, size=0.1), Exposure(tracks=({"parameter": "stops", "keys": [[0, 0.0], [4, 1.0]]},)))
+    path = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1]), trim=Trim(steps=steps))
+    (folder / "moving.json").write_text(path.to_recipe())
+    for name, options in (("a.tif", []), ("b.tif", ["--exact"]), ("flat.tif", [])):
+        recipe = "moving.json"
+        if name == "flat.tif":
+            recipe = "still.json"
+            (folder / recipe).write_text(path.model_copy(update={"trim": Trim()}).to_recipe())
+        assert run("render", "src.dpx", name, "--recipe", recipe, "--depth", "float", *options) == 0
+    fast, exact, flat = (read_still(folder / name).code for name in ("a.tif", "b.tif", "flat.tif"))
+    np.testing.assert_allclose(fast, exact, atol=1e-4)
+    middle = np.s_[11:13, 15:17]
+    np.testing.assert_allclose(exact[middle], flat[middle], atol=1e-3)
+    assert (exact[0, 0] < flat[0, 0]).all()
+    assert run("bake", "x.cube", "--recipe", "moving.json", "--size", "9") == 2
+
+
+def rendered(folder, name, *options):
+    assert run("render", "src.dpx", name, *SLOG, *TV, "--depth", "float", *options) == 0
+    return read_still(folder / name).code
+
+
+KINDS = ("sharpen", "calm_noise", "glow", "halation", "grain", "vignette", "streaks")
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_step_from_the_command_line_acts_as_it_comes(folder, kind):
+    """With its defaults it is seen; the engine and the exact path agree; a table refuses it unless it is left out."""
+    lower = {"threshold": -3} if kind in ("glow", "halation", "streaks") else {}
+    step = ["--step", json.dumps({"kind": kind} | lower)]
+    plain, made, exact = (
+        rendered(folder, f"{n}.tif", *options) for n, options in enumerate(([], step, [*step, "--exact"]))
+    )
+    assert np.abs(made - plain).max() > 1e-4
+    assert np.abs(made - exact).max() < 0.02
+    assert run("bake", "no.cube", *SLOG, *TV, "--size", "5", *step) == 2
+    assert not (folder / "no.cube").exists()
+    assert run("bake", "yes.cube", *SLOG, *TV, "--size", "5", *step, "--leave-out") == 0
+    assert run("bake", "bare.cube", *SLOG, *TV, "--size", "5") == 0
+    rows = [
+        [line for line in (folder / name).read_text().splitlines() if line[:1].isdigit()]
+        for name in ("yes.cube", "bare.cube")
+    ]
+    assert rows[0] == rows[1]
+    assert "# Leaves out: " in (folder / "yes.cube").read_text()
+
+
+def test_steps_stand_after_the_recipe_and_at_a_frame(folder, capsys):
+    shape = {"kind": "exposure", "stops": 2, "limit": {"selections": [{"kind": "linear", "y": 0}]}}
+    above = rendered(folder, "a.tif", "--step", json.dumps(shape))
+    plain = rendered(folder, "b.tif")
+    assert (above[0] > plain[0]).all()
+    np.testing.assert_allclose(above[-1], plain[-1], atol=1e-5)
+    keyed = {"kind": "exposure", "tracks": [{"parameter": "stops", "keys": [[0, 0], [10, 2]]}]}
+    one = rendered(folder, "c.tif", "--step", json.dumps({"kind": "exposure", "stops": 2}))
+    np.testing.assert_allclose(rendered(folder, "d.tif", "--step", json.dumps(keyed), "--frame", "10"), one, atol=1e-6)
+    grains = [rendered(folder, f"g{n}.tif", "--step", '{"kind": "grain"}', "--frame", str(n)) for n in (0, 1)]
+    assert np.abs(grains[0] - grains[1]).max() > 1e-4
+    assert run("bake", "m.cube", *SLOG, *TV, "--size", "5", "--step", json.dumps(keyed)) == 2
+    assert "the same on every frame" in capsys.readouterr().err
+    for options in (["--frame", "10"], ["--leave-out"]):
+        assert run("bake", "m.cube", *SLOG, *TV, "--size", "5", "--step", json.dumps(keyed), *options) == 0
+    assert run("bake", "s.cube", *SLOG, *TV, "--size", "5", "--step", json.dumps(shape), "--leave-out", "shapes") == 0
+    assert "the shape of Exposure" in (folder / "s.cube").read_text()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("{", "--step"),
+        ("[]", "wants a JSON object"),
+        ('{"kind": "polish"}', "one of exposure"),
+        ('{"kind": "glow", "size": 9}', "Size"),
+        ('{"kind": "exposure", "limit": {"selections": [{"kind": "cube"}]}}', "exposure"),
+        ('{"kind": "exposure", "stops": NaN}', "--step"),
+    ],
+)
+def test_bad_steps_are_refused_in_words(folder, capsys, text, words):
+    assert run("render", "src.dpx", "x.tif", *SLOG, *TV, "--step", text) == 2
+    assert words in capsys.readouterr().err
+    assert not (folder / "x.tif").exists()
+
+
+def test_frames_around_are_averaged_from_the_command_line(folder):
+    noise = np.random.default_rng(2)
+    frames = [np.clip(0.4 + noise.normal(0, 0.02, (48, 64, 3)), 0, 1) for _ in range(5)]
+    write_movie(folder / "m.mkv", frames, "ffv1-10", options={"g": "1"})
+    calm = json.dumps({"kind": "calm_noise", "brightness": 0, "colour": 0, "frames": 2, "level": 1})
+    codes = {}
+    for name, options in (("plain", []), ("calm", ["--step", calm]), ("exact", ["--step", calm, "--exact"])):
+        options = [*SLOG, *TV, "--depth", "float", "--frame", "2", *options]
+        assert run("render", "m.mkv", f"{name}.tif", *options) == 0
+        codes[name] = read_still(folder / f"{name}.tif").code
+    assert codes["calm"].std() < 0.6 * codes["plain"].std()
+    np.testing.assert_allclose(codes["calm"], codes["exact"], atol=1e-4)

@@ -46,8 +46,15 @@ PEERS = {
     "L-Log": (cm.log_decoding_LLog, cm.log_encoding_LLog, CODES, LIGHT),
     "Apple Log": (cm.log_decoding_AppleLogProfile, cm.log_encoding_AppleLogProfile, CODES, LIGHT),
     "Printing density": (cm.log_decoding_Cineon, cm.log_encoding_Cineon, UNIT, POSITIVE),
-    **{f"gamma {g:g}": (lambda v, g=g: cm.gamma_function(v, g), lambda v, g=g: cm.gamma_function(v, 1 / g), UNIT, POSITIVE)
-       for g in (2.2, 2.4, 2.6)},
+    **{
+        f"gamma {g:g}": (
+            lambda v, g=g: cm.gamma_function(v, g),
+            lambda v, g=g: cm.gamma_function(v, 1 / g),
+            UNIT,
+            POSITIVE,
+        )
+        for g in (2.2, 2.4, 2.6)
+    },
     **{f"LogC3 EI {i}": (*_log_c(i), CODES, LIGHT) for i in EXPOSURE_INDICES},
 }
 
@@ -79,7 +86,9 @@ def test_round_trip(name):
 @pytest.mark.parametrize("name", CURVES)
 def test_rising_and_any_shape(name):
     member = CURVES[name]
-    step = 6e-5 if name == "BT.709" else 1e-6 if hasattr(member, "toe_slope") else 1e-12  # printed constants that do not meet
+    step = (
+        6e-5 if name == "BT.709" else 1e-6 if hasattr(member, "toe_slope") else 1e-12
+    )  # printed constants that do not meet
     assert (np.diff(member.to_linear(CODES[::7])) >= -step).all()
     for shape in ((), (3,), (2, 5, 3)):
         assert np.shape(member.to_linear(np.full(shape, 0.4))) == shape
@@ -90,20 +99,25 @@ def test_rising_and_any_shape(name):
 @pytest.mark.parametrize(("name", "anchor"), [(c.name, a) for c in CURVES.values() for a in c.anchors])
 def test_published_codes(name, anchor):
     """Codes printed in each curve's source (10 bit); white papers print whole codes."""
-    assert float(CURVES[name].from_linear(np.array(anchor.reflectance))) * 1023 == pytest.approx(anchor.code_10bit, abs=0.5)
+    assert float(CURVES[name].from_linear(np.array(anchor.reflectance))) * 1023 == pytest.approx(
+        anchor.code_10bit, abs=0.5
+    )
 
 
 # Display and HDR signals: value in, value out, source of the pair.
-@pytest.mark.parametrize(("name", "linear", "code", "within"), [
-    ("PQ", 203 / 10000, 0.58, 0.005),   # ITU-R BT.2408-7, table 1: reference white, 58 % PQ
-    ("PQ", 26 / 10000, 0.38, 0.005),    # same table: 18 % grey card, 38 % PQ
-    ("PQ", 1000 / 10000, 0.7518, 5e-5), # ST 2084: 1000 cd/m² at 75.18 %
-    ("HLG", 1 / 12, 0.5, 1e-9),         # BT.2100-2, table 5: the two branches meet at 1/12, ½
-    ("HLG", 1.0, 1.0, 1e-7),
-    ("sRGB", 0.21404114, 0.5, 1e-7),    # IEC 61966-2-1: code ½
-    ("BT.709", 1.0, 1.0, 1e-12),
-    ("BT.1886", 0.5**2.4, 0.5, 1e-12),  # BT.1886 annex 1 with black 0
-])
+@pytest.mark.parametrize(
+    ("name", "linear", "code", "within"),
+    [
+        ("PQ", 203 / 10000, 0.58, 0.005),  # ITU-R BT.2408-7, table 1: reference white, 58 % PQ
+        ("PQ", 26 / 10000, 0.38, 0.005),  # same table: 18 % grey card, 38 % PQ
+        ("PQ", 1000 / 10000, 0.7518, 5e-5),  # ST 2084: 1000 cd/m² at 75.18 %
+        ("HLG", 1 / 12, 0.5, 1e-9),  # BT.2100-2, table 5: the two branches meet at 1/12, ½
+        ("HLG", 1.0, 1.0, 1e-7),
+        ("sRGB", 0.21404114, 0.5, 1e-7),  # IEC 61966-2-1: code ½
+        ("BT.709", 1.0, 1.0, 1e-12),
+        ("BT.1886", 0.5**2.4, 0.5, 1e-12),  # BT.1886 annex 1 with black 0
+    ],
+)
 def test_known_pairs(name, linear, code, within):
     assert float(CURVES[name].from_linear(np.array(linear))) == pytest.approx(code, abs=within)
 
@@ -121,9 +135,16 @@ def test_every_curve_says_what_it_is():
 
 
 # coloraide 8.13: its spaces hold the curve; a neutral of light in, its code out.
-@pytest.mark.parametrize(("name", "space", "linear_space", "scale"), [
-    ("sRGB", "srgb", "srgb-linear", 1.0), ("PQ", "rec2100-pq", "rec2020-linear", 203 / 10000), ("HLG", "rec2100-hlg", "rec2020-linear", None),
-    ("ACEScct", "acescct", "acescg", 1.0), ("ACEScc", "acescc", "acescg", 1.0)])
+@pytest.mark.parametrize(
+    ("name", "space", "linear_space", "scale"),
+    [
+        ("sRGB", "srgb", "srgb-linear", 1.0),
+        ("PQ", "rec2100-pq", "rec2020-linear", 203 / 10000),
+        ("HLG", "rec2100-hlg", "rec2020-linear", None),
+        ("ACEScct", "acescct", "acescg", 1.0),
+        ("ACEScc", "acescc", "acescg", 1.0),
+    ],
+)
 def test_against_coloraide(name, space, linear_space, scale):
     from coloraide.everything import ColorAll
 

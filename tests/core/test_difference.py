@@ -1,18 +1,18 @@
 """CIEDE2000 against the published pairs; Oklab against colour-science and coloraide."""
 
-from pathlib import Path
+from pathlib import Path as FilePath
 
 import colour
 import numpy as np
 import pytest
 from coloraide import Color
 
-from upwelling.core import oklab
-from upwelling.core.difference import delta_e_2000, xyz_to_lab
-from upwelling.core.oklab import lms_to_oklab, oklab_to_lms, rgb_to_lms
-from upwelling.core.primaries import D65, PRIMARIES, xy_to_xyz
+from upwelling.core.colour import oklab
+from upwelling.core.colour.difference import delta_e_2000, xyz_to_lab
+from upwelling.core.colour.oklab import lms_to_oklab, oklab_to_lms, rgb_to_lms
+from upwelling.core.colour.primaries import D65, PRIMARIES, xy_to_xyz
 
-SHARMA = np.loadtxt(Path(__file__).parents[1] / "data" / "ciede2000_sharma.csv", delimiter=",")
+SHARMA = np.loadtxt(FilePath(__file__).parents[1] / "data" / "ciede2000_sharma.csv", delimiter=",")
 
 
 @pytest.mark.parametrize("row", SHARMA, ids=range(len(SHARMA)))

@@ -10,14 +10,25 @@ from hypothesis import strategies as st
 
 import upwelling.core
 from upwelling.core import engine
+from upwelling.core.colour.primaries import primaries
 from upwelling.core.curves import CURVES
 from upwelling.core.encodings import ENCODINGS, encoding
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import cache_key
-from upwelling.core.operations import Affine, Blend, Decode, Encode, Hold, Matrix, Saturate, SlopeOffsetPower, Tap, run_reference
+from upwelling.core.operations import (
+    Affine,
+    Blend,
+    Decode,
+    Encode,
+    Hold,
+    Matrix,
+    Saturate,
+    SlopeOffsetPower,
+    Tap,
+    run_reference,
+)
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Display, Input, Look, Path, Trim
-from upwelling.core.primaries import primaries
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import Exposure, Saturation, WhiteBalance
 from upwelling.core.steps import SlopeOffsetPower as SopStep
@@ -29,7 +40,9 @@ LIGHT = np.concatenate([RNG.uniform(-0.02, 1, (3000, 3)), np.exp2(RNG.uniform(-1
 
 def both(operations, values):
     values = np.asarray(values, dtype=np.float32)
-    return engine.run(engine.compile_operations(operations), values), run_reference(operations, values.astype(np.float64))
+    return engine.run(engine.compile_operations(operations), values), run_reference(
+        operations, values.astype(np.float64)
+    )
 
 
 @pytest.mark.parametrize("name", CURVES)
@@ -45,11 +58,18 @@ def test_curves(name):
     np.testing.assert_allclose(fast, exact, rtol=0, atol=2e-5 if name == "PQ" else 1.2e-5)
 
 
-@pytest.mark.parametrize("operation", [
-    Affine(1.7, -0.1), Matrix(((0.7, 0.2, 0.1), (-0.1, 1.2, -0.1), (0.0, -0.3, 1.3))),
-    SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), False),
-    SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), True), Saturate(1.6, False), Saturate(1.6, True),
-], ids=lambda o: type(o).__name__)
+@pytest.mark.parametrize(
+    "operation",
+    [
+        Affine(1.7, -0.1),
+        Matrix(((0.7, 0.2, 0.1), (-0.1, 1.2, -0.1), (0.0, -0.3, 1.3))),
+        SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), False),
+        SlopeOffsetPower((1.1, 0.9, 1.0), (0.02, -0.05, 0.0), (1.2, 0.8, 1.0), True),
+        Saturate(1.6, False),
+        Saturate(1.6, True),
+    ],
+    ids=lambda o: type(o).__name__,
+)
 def test_operations(operation):
     fast, exact = both((operation,), LIGHT)
     np.testing.assert_allclose(fast, exact, rtol=1e-5, atol=2e-6)
@@ -71,7 +91,9 @@ def test_taps_hand_out_what_passes():
     values = CODES.astype(np.float32)
     taps = np.zeros((2, *values.shape), np.float32)
     out = np.empty_like(values)
-    done = engine.run(engine.compile_operations((Affine(2.0), Tap(1), Affine(1.0, 0.5), Tap(0), Affine(3.0))), values, out, taps)
+    done = engine.run(
+        engine.compile_operations((Affine(2.0), Tap(1), Affine(1.0, 0.5), Tap(0), Affine(3.0))), values, out, taps
+    )
     assert done is out
     for picture, expected in ((taps[1], values * 2), (taps[0], values * 2 + 0.5), (out, values * 6 + 1.5)):
         np.testing.assert_allclose(picture, expected, rtol=1e-6)
@@ -96,9 +118,18 @@ def _path(name, target, **stages):
 @pytest.mark.parametrize("name", ENCODINGS)
 def test_whole_paths(name, target):
     """Display code, over the whole cube of codes: within a tenth of a 10-bit code, and a quarter at black."""
-    path = _path(name, target, trim=Trim(steps=(Exposure(stops=0.4), WhiteBalance(kelvin=5200, duv=0.004),
-                                                SopStep(slope=(1.05, 1, 0.97), power=(1, 1.1, 1), saturation=1.1))),
-                 look=Look(steps=(SopStep(offset=(0.01, 0, -0.01)),), strength=0.6))
+    path = _path(
+        name,
+        target,
+        trim=Trim(
+            steps=(
+                Exposure(stops=0.4),
+                WhiteBalance(kelvin=5200, duv=0.004),
+                SopStep(slope=(1.05, 1, 0.97), power=(1, 1.1, 1), saturation=1.1),
+            )
+        ),
+        look=Look(steps=(SopStep(offset=(0.01, 0, -0.01)),), strength=0.6),
+    )
     fast, exact = both(path.operations(), CODES)
     error = np.abs(fast - exact)
     assert error.max() < 2.5e-4
@@ -153,26 +184,52 @@ def test_encoding_scale_is_used():
     np.testing.assert_allclose(fast, 1.0, rtol=1e-4)
 
 
-@pytest.mark.parametrize(("name", "constant"), [("rendering/root_space.py", "KNEE = "), ("curves/hlg.py", "LUMINANCE = "),
-                                                ("arrays.py", "MID_GREY = "), ("oklab.py", "_XYZ_TO_LMS = "), ("fastmath.py", "TINY = "), ("engine/tile.py", "TILE = ")])
-def test_an_edited_constant_leaves_no_stale_kernel(tmp_path, name, constant):
-    """The folder of compiled kernels is another one as soon as anything that they freeze is edited, wherever it stands."""
+@pytest.mark.parametrize(
+    ("kernels", "name", "constant"),
+    [
+        ("engine/rise_kernel.py", "rendering/root_space.py", "KNEE = "),
+        ("engine/scale_kernel.py", "curves/hlg.py", "LUMINANCE = "),
+        ("engine/rise_kernel.py", "arrays.py", "MID_GREY = "),
+        ("engine/colour_kernel.py", "colour/oklab.py", "_XYZ_TO_LMS = "),
+        ("scopes/kernel.py", "kernels/fastmath.py", "TINY = "),
+        ("engine/number_opcodes.py", "engine/layout.py", "TILE = "),
+        ("engine/scale_kernel.py", "engine/colour_kernel.py", "CIRCLE, HALF_CIRCLE = "),
+        ("lut/kernels.py", "kernels/declare.py", "KERNEL_LOCK = "),
+    ],
+)
+def test_an_edited_constant_leaves_no_stale_kernel(tmp_path, kernels, name, constant):
+    """The folder of a file's compiled kernels is another one as soon as anything that they freeze is edited, wherever
+    it stands.
+    """
     core = tmp_path / "core"
     shutil.copytree(FilePath(upwelling.core.__file__).parent, core, ignore=shutil.ignore_patterns("__pycache__"))
-    before = cache_key(core)
+    before, apart = cache_key(core / kernels, core), cache_key(core / "media/ycbcr_kernel.py", core)
     text = (core / name).read_text()
     assert constant in text
     (core / name).write_text(text.replace(constant, constant + "1.0 * ", 1))
-    assert cache_key(core) != before
+    assert cache_key(core / kernels, core) != before
+    if not name.startswith("kernels/"):
+        assert cache_key(core / "media/ycbcr_kernel.py", core) == apart  # what is not touched is not compiled anew
     (core / name).write_text(text)
-    assert cache_key(core) == before
+    assert cache_key(core / kernels, core) == before
 
 
 @pytest.mark.parametrize("name", OUTPUTS)
 def test_rise_at_random_light_of_every_kind(name):
     """Within 2e-5 of code of the reference, with light far outside the locus and far below 0 too."""
     rng = np.random.default_rng(12)
-    light = np.concatenate([rng.random((20_000, 3)) * 3, np.exp2(rng.uniform(-12, 8, (20_000, 3))), rng.normal(size=(20_000, 3)) * 0.5,
-                            np.repeat(np.exp2(rng.uniform(-14, 8, (3000, 1))), 3, axis=1), np.zeros((1, 3)), np.full((1, 3), -1e6), np.full((1, 3), 1e9)])
-    fast, exact = both((*Rise().operations(primaries("AP1"), OUTPUTS[name], "CAT02"), *OUTPUTS[name].encode_operations()), light)
+    light = np.concatenate(
+        [
+            rng.random((20_000, 3)) * 3,
+            np.exp2(rng.uniform(-12, 8, (20_000, 3))),
+            rng.normal(size=(20_000, 3)) * 0.5,
+            np.repeat(np.exp2(rng.uniform(-14, 8, (3000, 1))), 3, axis=1),
+            np.zeros((1, 3)),
+            np.full((1, 3), -1e6),
+            np.full((1, 3), 1e9),
+        ]
+    )
+    fast, exact = both(
+        (*Rise().operations(primaries("AP1"), OUTPUTS[name], "CAT02"), *OUTPUTS[name].encode_operations()), light
+    )
     np.testing.assert_allclose(fast, exact, rtol=0, atol=3e-5)

@@ -1,4 +1,7 @@
-"""Every reader on damaged files: flipped bytes, cuts and noise. Only UnreadableFile may come out, soon and within memory."""
+"""Every reader on damaged files: flipped bytes, cuts and noise.
+
+Only UnreadableFile may come out, soon and within memory.
+"""
 
 import time
 
@@ -13,8 +16,22 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import dng, open_footage, write_still
 from upwelling.core.media.movie_write import write_movie
 
+pytestmark = pytest.mark.slow
+
 PICTURE = np.random.default_rng(1).random((48, 64, 3)).astype(np.float32)
-KINDS = ["a.png", "a.jpg", "a.tif", "a.exr", "a.dpx", "a.dng", "prores-422.mov", "h264-8.mp4", "h265-10.mp4", "ffv1-10.mkv", "dnxhr-hqx.mxf"]
+KINDS = [
+    "a.png",
+    "a.jpg",
+    "a.tif",
+    "a.exr",
+    "a.dpx",
+    "a.dng",
+    "prores-422.mov",
+    "h264-8.mp4",
+    "h265-10.mp4",
+    "ffv1-10.mkv",
+    "dnxhr-hqx.mxf",
+]
 
 
 @pytest.fixture(scope="module")
@@ -48,8 +65,28 @@ def attempt(path):
     assert time.monotonic() - started < 20
 
 
-READERS = ["a8.png", "a16.png", "a.jpg", "a8.tif", "a16.tif", "a.exr", "a.dpx", "a.dng", "prores-422.mov", "h264-8.mp4", "h265-10.mp4", "ffv1-10.mkv", "h264-10.mkv",
-           "a.cube", "a.clf", "a.ccc", "a.edl", "recipe.json", "look.json", "a.icc"]
+READERS = [
+    "a8.png",
+    "a16.png",
+    "a.jpg",
+    "a8.tif",
+    "a16.tif",
+    "a.exr",
+    "a.dpx",
+    "a.dng",
+    "prores-422.mov",
+    "h264-8.mp4",
+    "h265-10.mp4",
+    "ffv1-10.mkv",
+    "h264-10.mkv",
+    "a.cube",
+    "a.clf",
+    "a.ccc",
+    "a.edl",
+    "recipe.json",
+    "look.json",
+    "a.icc",
+]
 
 
 @pytest.fixture(scope="module")
@@ -61,7 +98,10 @@ def seeds(tmp_path_factory):
 
 @pytest.mark.parametrize("name", READERS)
 def test_two_hundred_mutants_of_each_reader(seeds, name, tmp_path):
-    """In a process under an address limit: declared errors only, in time. `python -m tests.outside.fuzz` makes ten thousand of each."""
+    """In a process under an address limit: declared errors only, in time.
+
+    `python -m tests.outside.fuzz` makes ten thousand of each.
+    """
     found = fuzz.run(name, *seeds[name], 200, tmp_path)
     assert found["faults"] == []
     assert found["read"] + found["refused"] == 200

@@ -12,7 +12,7 @@ from tests.core.witness import ffmpeg_lut3d
 from upwelling.core.errors import BadLut, UnwritableFile
 from upwelling.core.lut import Domain, Lut1D, Lut3D, lattice
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
-from upwelling.core.lut_files import read_lut, write_lut
+from upwelling.core.tables.files import read_lut, write_lut
 
 RNG = np.random.default_rng(21)
 
@@ -28,7 +28,9 @@ def bent(size):
 @pytest.mark.parametrize("count", [1, 15, 16, 17, 255, 4097])
 def test_fast_kernel_against_the_plain_one(size, count):
     lut = bent(size)
-    values = np.concatenate([RNG.uniform(-0.2, 1.2, (count, 3)), np.repeat(RNG.random((count, 1)), 3, axis=1)])[:count].astype(np.float32)
+    values = np.concatenate([RNG.uniform(-0.2, 1.2, (count, 3)), np.repeat(RNG.random((count, 1)), 3, axis=1)])[
+        :count
+    ].astype(np.float32)
     np.testing.assert_allclose(lut.apply(values), lut.apply(values, plain=True), atol=1e-6)
 
 
@@ -36,7 +38,9 @@ def test_fast_kernel_against_the_plain_one(size, count):
 def test_against_colour_science(size):
     lut, values = bent(size), RNG.random((4000, 3))
     np.testing.assert_allclose(lut.apply(values), table_interpolation_tetrahedral(values, lut.table), atol=2e-6)
-    np.testing.assert_allclose(lut.apply(values, "trilinear"), table_interpolation_trilinear(values, lut.table), atol=2e-6)
+    np.testing.assert_allclose(
+        lut.apply(values, "trilinear"), table_interpolation_trilinear(values, lut.table), atol=2e-6
+    )
 
 
 @pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
@@ -44,7 +48,9 @@ def test_against_ffmpeg(tmp_path, interpolation):
     write_lut(bent(33), tmp_path / "bent.cube")
     lut = read_lut(tmp_path / "bent.cube")
     picture = RNG.uniform(-0.1, 1.1, (64, 96, 3)).astype(np.float32)
-    np.testing.assert_allclose(lut.apply(picture, interpolation), ffmpeg_lut3d(tmp_path / "bent.cube", picture, interpolation), atol=2e-5)
+    np.testing.assert_allclose(
+        lut.apply(picture, interpolation), ffmpeg_lut3d(tmp_path / "bent.cube", picture, interpolation), atol=2e-5
+    )
 
 
 def test_against_pillow():
@@ -52,7 +58,9 @@ def test_against_pillow():
     lut = bent(17)
     table = lut.table.transpose(2, 1, 0, 3).reshape(-1, 3)
     picture = RNG.integers(0, 256, (40, 50, 3), dtype=np.uint8)
-    theirs = np.asarray(Image.fromarray(picture).filter(ImageFilter.Color3DLUT(17, [tuple(map(float, row)) for row in table])))
+    theirs = np.asarray(
+        Image.fromarray(picture).filter(ImageFilter.Color3DLUT(17, [tuple(map(float, row)) for row in table]))
+    )
     ours = np.clip(lut.apply(picture / np.float32(255), "trilinear"), 0, 1) * 255
     assert np.abs(ours - theirs).max() < 0.6
 
@@ -71,12 +79,20 @@ def test_ends_and_values_that_are_no_numbers():
     lut = bent(9)
     out = lut.apply(np.array([[np.nan, -np.inf, np.inf]] * 20, np.float32))
     np.testing.assert_allclose(out, np.broadcast_to(lut.table[0, 0, 8], out.shape), atol=1e-6)
-    np.testing.assert_array_equal(lut.apply(np.array([[-5.0, 0.5, 9.0]] * 16)), lut.apply(np.array([[0.0, 0.5, 1.0]] * 16)))
+    np.testing.assert_array_equal(
+        lut.apply(np.array([[-5.0, 0.5, 9.0]] * 16)), lut.apply(np.array([[0.0, 0.5, 1.0]] * 16))
+    )
 
 
-@pytest.mark.parametrize("lut", [bent(5), Lut1D(RNG.random((33, 3)).astype(np.float32)),
-                                 Lut3D(bent(4).table - 0.5, Domain((-0.5, 0, 0), (2, 1, 1.5)), "low “end”", ("one", "two")),
-                                 Lut3D(bent(3).table * 40)])
+@pytest.mark.parametrize(
+    "lut",
+    [
+        bent(5),
+        Lut1D(RNG.random((33, 3)).astype(np.float32)),
+        Lut3D(bent(4).table - 0.5, Domain((-0.5, 0, 0), (2, 1, 1.5)), "low “end”", ("one", "two")),
+        Lut3D(bent(3).table * 40),
+    ],
+)
 def test_written_and_read_back(tmp_path, lut):
     write_lut(lut, tmp_path / "t.cube")
     again = read_lut(tmp_path / "t.cube")
@@ -85,7 +101,9 @@ def test_written_and_read_back(tmp_path, lut):
     assert again.domain == lut.domain or again.domain.low == lut.domain.low
     assert again.comments == lut.comments
     theirs = colour.read_LUT(str(tmp_path / "t.cube"))
-    np.testing.assert_allclose(theirs.table if lut.table.ndim == 4 else theirs.table.reshape(-1, 3), again.table, atol=1e-6)
+    np.testing.assert_allclose(
+        theirs.table if lut.table.ndim == 4 else theirs.table.reshape(-1, 3), again.table, atol=1e-6
+    )
     values = RNG.random((50, 3)) * (np.array(lut.domain.high) - lut.domain.low) + lut.domain.low
     if lut.table.ndim == 4:
         np.testing.assert_allclose(again.apply(values, "trilinear"), theirs.apply(values), atol=3e-5)
@@ -102,25 +120,42 @@ def test_reads_what_colour_science_writes(tmp_path):
 ROWS = "0 0 0\n1 0 0\n0 1 0\n1 1 0\n0 0 1\n1 0 1\n0 1 1\n1 1 1\n"
 
 
-@pytest.mark.parametrize("text", [
-    "LUT_3D_SIZE 2\n" + ROWS, "\ufeff".lstrip("\ufeff") + "# hello\r\nTITLE \"x\"\r\n\r\nlut_3d_size   2\r\n" + ROWS.replace("\n", "\r\n"),
-    "LUT_3D_SIZE\t2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1.0 1 1\n\n" + ROWS.replace(" ", "   "), "LUT_3D_SIZE 2\nLUT_3D_INPUT_RANGE 0.0 1.0\n" + ROWS,
-    "LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0\n", "1 1 0 # corner\n\n"), "LUT_3D_SIZE 2\n" + ROWS.replace("0 0 1", "-0.0 +0e0 1.0E+0").rstrip(),
-])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "LUT_3D_SIZE 2\n" + ROWS,
+        "\ufeff".lstrip("\ufeff") + '# hello\r\nTITLE "x"\r\n\r\nlut_3d_size   2\r\n' + ROWS.replace("\n", "\r\n"),
+        "LUT_3D_SIZE\t2\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1.0 1 1\n\n" + ROWS.replace(" ", "   "),
+        "LUT_3D_SIZE 2\nLUT_3D_INPUT_RANGE 0.0 1.0\n" + ROWS,
+        "LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0\n", "1 1 0 # corner\n\n"),
+        "LUT_3D_SIZE 2\n" + ROWS.replace("0 0 1", "-0.0 +0e0 1.0E+0").rstrip(),
+    ],
+)
 def test_tolerant_of_spacing(text):
     np.testing.assert_allclose(parse_cube(text.encode()).table, lattice(2), atol=1e-9)
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("", "no LUT_1D_SIZE"), ("LUT_3D_SIZE 2\n" + ROWS[:-6], "expected 8 rows"), ("LUT_3D_SIZE 2\n" + ROWS + "1 1 1\n", "found 9"),
-    ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 1"), "line 5: expected three numbers, found 2"),
-    ("LUT_3D_SIZE 2\n" + ROWS.replace("0 0 0\n1 0 0", "0 0\n0 1 0 0"), "line 2: expected three"),
-    ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 x 0"), "line 5"), ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 nan 0"), "finite"),
-    ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 1", "1 1 1e99"), "finite"), ("LUT_3D_SIZE 2\n" + ROWS[:-1] + " junk\n", "line 9"),
-    ("LUT_3D_SIZE two\n", "line 1: the size should be a whole number"), ("LUT_3D_SIZE 1\n", "2 to 256"), ("LUT_3D_SIZE 9999\n", "2 to 256"),
-    ("LUT_1D_SIZE 2\nLUT_3D_SIZE 2\n", "line 2: a second size"), ("MESH 3\n", "line 1: “MESH”"), ("DOMAIN_MIN 0 0\n", "expected 3 numbers"),
-    ("LUT_3D_SIZE 2\nDOMAIN_MIN 1 1 1\n" + ROWS, "DOMAIN_MAX"),
-])
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "no LUT_1D_SIZE"),
+        ("LUT_3D_SIZE 2\n" + ROWS[:-6], "expected 8 rows"),
+        ("LUT_3D_SIZE 2\n" + ROWS + "1 1 1\n", "found 9"),
+        ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 1"), "line 5: expected three numbers, found 2"),
+        ("LUT_3D_SIZE 2\n" + ROWS.replace("0 0 0\n1 0 0", "0 0\n0 1 0 0"), "line 2: expected three"),
+        ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 x 0"), "line 5"),
+        ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 0", "1 nan 0"), "finite"),
+        ("LUT_3D_SIZE 2\n" + ROWS.replace("1 1 1", "1 1 1e99"), "finite"),
+        ("LUT_3D_SIZE 2\n" + ROWS[:-1] + " junk\n", "line 9"),
+        ("LUT_3D_SIZE two\n", "line 1: the size should be a whole number"),
+        ("LUT_3D_SIZE 1\n", "2 to 256"),
+        ("LUT_3D_SIZE 9999\n", "2 to 256"),
+        ("LUT_1D_SIZE 2\nLUT_3D_SIZE 2\n", "line 2: a second size"),
+        ("MESH 3\n", "line 1: “MESH”"),
+        ("DOMAIN_MIN 0 0\n", "expected 3 numbers"),
+        ("LUT_3D_SIZE 2\nDOMAIN_MIN 1 1 1\n" + ROWS, "DOMAIN_MAX"),
+    ],
+)
 def test_strict_about_the_rest(text, words):
     with pytest.raises(BadLut, match=words):
         parse_cube(text.encode())

@@ -1,4 +1,6 @@
-"""Common LUT Format, Hald images, ASC CDL and edit lists: evaluated by hand, exchanged with others, and broken on purpose."""
+"""Common LUT Format, Hald images, ASC CDL and edit lists: evaluated by hand, exchanged with others, and broken on
+purpose.
+"""
 
 import contextlib
 import math
@@ -13,76 +15,159 @@ from hypothesis import strategies as st
 
 from tests.core.test_lut import bent
 from tests.core.witness import ffmpeg_lut3d
-from upwelling.core.declared_lut import DeclaredLut
 from upwelling.core.engine import compile_operations, run
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut1D, Lut3D, ProcessList, lattice
 from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.lut.formats.cdl import Correction, format_cdl, parse_cdl
-from upwelling.core.lut.formats.clf import format_clf, parse_clf
+from upwelling.core.lut.formats.clf import parse_clf
+from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
 from upwelling.core.lut.formats.edl import Event, format_edl, parse_edl
 from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, MatrixNode, RangeNode, TableNode
-from upwelling.core.lut_evidence import _SAMPLES, evidence
-from upwelling.core.lut_facts import compare_luts, measure
-from upwelling.core.lut_files import read_lut, write_lut
 from upwelling.core.media.hald import hald_bytes
 from upwelling.core.operations import run_reference
+from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import output
 from upwelling.core.path import Display, Input, Look, Path, RenderingStage
 from upwelling.core.rendering import LutRendering
 from upwelling.core.steps import ColourRange, LutStep
+from upwelling.core.tables.evidence import _SAMPLES, evidence
+from upwelling.core.tables.facts import compare_luts, measure
+from upwelling.core.tables.files import read_lut, write_lut
 
 RNG = np.random.default_rng(6)
 
 
 def clf(body, version="3"):
-    return f'<?xml version="1.0"?><ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="t" compCLFversion="{version}">\n{body}\n</ProcessList>'.encode()
+    return (
+        f'<?xml version="1.0"?><ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="t" compCLFversion="{version}">\n'
+        f"{body}\n</ProcessList>"
+    ).encode()
 
 
 def node(kind, inside, attributes="", low="32f", high="32f"):
     return clf(f'<{kind} inBitDepth="{low}" outBitDepth="{high}" {attributes}>{inside}</{kind}>')
 
 
-SOP = "<SOPNode><Slope>1.2 1 0.8</Slope><Offset>0.1 0 -0.1</Offset><Power>1 2 0.5</Power></SOPNode><SatNode><Saturation>0.5</Saturation></SatNode>"
-CAMERA = '<LogParams base="10" logSideSlope="0.25" logSideOffset="0.5" linSideSlope="5" linSideOffset="0.1" linSideBreak="0.01"/>'
+SOP = (
+    "<SOPNode><Slope>1.2 1 0.8</Slope><Offset>0.1 0 -0.1</Offset><Power>1 2 0.5</Power></SOPNode><SatNode>"
+    "<Saturation>0.5</Saturation></SatNode>"
+)
+CAMERA = (
+    '<LogParams base="10" logSideSlope="0.25" logSideOffset="0.5" linSideSlope="5" linSideOffset="0.1" '
+    'linSideBreak="0.01"/>'
+)
 
 
 def camera_log(x):
     """S-2014-006, cameraLinToLog, written out for the constants above."""
     inner = 5 * 0.01 + 0.1
     slope = 0.25 * 5 / (inner * math.log(10))
-    return 0.25 * math.log10(5 * x + 0.1) + 0.5 if x > 0.01 else slope * x + 0.25 * math.log10(inner) + 0.5 - slope * 0.01
+    return (
+        0.25 * math.log10(5 * x + 0.1) + 0.5 if x > 0.01 else slope * x + 0.25 * math.log10(inner) + 0.5 - slope * 0.01
+    )
 
 
 # Each by the standard's formula, by hand: file, input, output.
-@pytest.mark.parametrize(("data", "given_in", "out"), [
-    (node("Matrix", '<Array dim="3 3">1 0 0.5 0 2 0 0 0 1</Array>'), (0.2, 0.3, 0.4), (0.4, 0.6, 0.4)),
-    (node("Matrix", '<Array dim="3 4">1 0 0 0.1 0 1 0 0.2 0 0 1 0</Array>'), (0.2, 0.3, 0.4), (0.3, 0.5, 0.4)),
-    (node("Matrix", '<Array dim="3 3 3">4 0 0 0 4 0 0 0 4</Array>', low="10i", high="12i"), (0.5, 0.25, 1), (0.5 * 4 * 1023 / 4095, 0.25 * 4 * 1023 / 4095, 4 * 1023 / 4095)),
-    (node("Range", "<minInValue>64</minInValue><maxInValue>940</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>", low="10i"),
-     (64 / 1023, 502 / 1023, 1), (0, 0.5, 1)),
-    (node("Range", "<minInValue>0.1</minInValue><maxInValue>0.9</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>", 'style="noClamp"'),
-     (0.0, 0.5, 1.7), (-0.125, 0.5, 2.0)),
-    (node("Range", "<minInValue>0</minInValue><minOutValue>0</minOutValue>"), (-1, 0.5, 3), (0, 0.5, 3)),
-    (node("Log", "", 'style="log10"'), (0.1, 10, 100), (-1, 1, 2)), (node("Log", "", 'style="antiLog2"'), (0, 1, 3), (1, 2, 8)),
-    (node("Log", '<LogParams base="10" logSideSlope="0.3" logSideOffset="0.6" linSideSlope="1.1" linSideOffset="0.05"/>', 'style="linToLog"'), (0, 0.18, 1),
-     tuple(0.3 * math.log10(1.1 * x + 0.05) + 0.6 for x in (0, 0.18, 1))),
-    (node("Log", CAMERA, 'style="cameraLinToLog"'), (-0.01, 0.005, 0.18), tuple(camera_log(x) for x in (-0.01, 0.005, 0.18))),
-    (node("Log", CAMERA, 'style="cameraLogToLin"'), tuple(camera_log(x) for x in (-0.01, 0.005, 0.18)), (-0.01, 0.005, 0.18)),
-    (node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicFwd"'), (-0.5, 0.5, 2), (0, 0.25, 4)),
-    (node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicMirrorRev"'), (-0.25, 0.25, 4), (-0.5, 0.5, 2)),
-    (node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicPassThruFwd"'), (-0.5, 0.5, 2), (-0.5, 0.25, 4)),
-    (node("Exponent", '<ExponentParams exponent="2.4" offset="0.055"/>', 'style="monCurveFwd"'), (0.02, 0.5, 1),
-     (0.02 * 1.4 / 0.055 * (0.055 * 2.4 / (1.4 * 1.055)) ** 2.4, ((0.5 + 0.055) / 1.055) ** 2.4, 1)),
-    (node("Exponent", '<ExponentParams channel="G" exponent="2"/>', 'style="basicFwd"'), (0.5, 0.5, 0.5), (0.5, 0.25, 0.5)),
-    (node("ASC_CDL", SOP, 'style="FwdNoClamp"'), (0.5, 0.5, 0.5), None), (node("ASC_CDL", SOP, 'style="Fwd"'), (1.2, 0.5, 0.05), None),
-    (node("LUT1D", '<Array dim="3 1">0 0.2 1</Array>'), (0.25, 0.5, 0.75), (0.1, 0.2, 0.6)),
-    (node("LUT1D", '<Array dim="2 3">0 0 0 1023 512 0</Array>', high="10i"), (0.5, 1, 1), (0.5, 512 / 1023, 0)),
-    (node("LUT3D", '<Array dim="2 2 2 3">' + " ".join(f"{r} {g} {b}" for r in (0, 1) for g in (0, 1) for b in (0, 1)) + "</Array>"), (0.2, 0.5, 0.9), (0.2, 0.5, 0.9)),
-    (node("LUT3D", '<Array dim="2 2 2 3">' + " ".join(f"{b} {g} {r}" for r in (0, 1) for g in (0, 1) for b in (0, 1)) + "</Array>", 'interpolation="tetrahedral"'),
-     (0.2, 0.5, 0.9), (0.9, 0.5, 0.2)),
-])
+@pytest.mark.parametrize(
+    ("data", "given_in", "out"),
+    [
+        (node("Matrix", '<Array dim="3 3">1 0 0.5 0 2 0 0 0 1</Array>'), (0.2, 0.3, 0.4), (0.4, 0.6, 0.4)),
+        (node("Matrix", '<Array dim="3 4">1 0 0 0.1 0 1 0 0.2 0 0 1 0</Array>'), (0.2, 0.3, 0.4), (0.3, 0.5, 0.4)),
+        (
+            node("Matrix", '<Array dim="3 3 3">4 0 0 0 4 0 0 0 4</Array>', low="10i", high="12i"),
+            (0.5, 0.25, 1),
+            (0.5 * 4 * 1023 / 4095, 0.25 * 4 * 1023 / 4095, 4 * 1023 / 4095),
+        ),
+        (
+            node(
+                "Range",
+                "<minInValue>64</minInValue><maxInValue>940</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>",
+                low="10i",
+            ),
+            (64 / 1023, 502 / 1023, 1),
+            (0, 0.5, 1),
+        ),
+        (
+            node(
+                "Range",
+                "<minInValue>0.1</minInValue><maxInValue>0.9</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>",
+                'style="noClamp"',
+            ),
+            (0.0, 0.5, 1.7),
+            (-0.125, 0.5, 2.0),
+        ),
+        (node("Range", "<minInValue>0</minInValue><minOutValue>0</minOutValue>"), (-1, 0.5, 3), (0, 0.5, 3)),
+        (node("Log", "", 'style="log10"'), (0.1, 10, 100), (-1, 1, 2)),
+        (node("Log", "", 'style="antiLog2"'), (0, 1, 3), (1, 2, 8)),
+        (
+            node(
+                "Log",
+                '<LogParams base="10" logSideSlope="0.3" logSideOffset="0.6" linSideSlope="1.1" linSideOffset="0.05"/>',
+                'style="linToLog"',
+            ),
+            (0, 0.18, 1),
+            tuple(0.3 * math.log10(1.1 * x + 0.05) + 0.6 for x in (0, 0.18, 1)),
+        ),
+        (
+            node("Log", CAMERA, 'style="cameraLinToLog"'),
+            (-0.01, 0.005, 0.18),
+            tuple(camera_log(x) for x in (-0.01, 0.005, 0.18)),
+        ),
+        (
+            node("Log", CAMERA, 'style="cameraLogToLin"'),
+            tuple(camera_log(x) for x in (-0.01, 0.005, 0.18)),
+            (-0.01, 0.005, 0.18),
+        ),
+        (node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicFwd"'), (-0.5, 0.5, 2), (0, 0.25, 4)),
+        (
+            node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicMirrorRev"'),
+            (-0.25, 0.25, 4),
+            (-0.5, 0.5, 2),
+        ),
+        (
+            node("Exponent", '<ExponentParams exponent="2"/>', 'style="basicPassThruFwd"'),
+            (-0.5, 0.5, 2),
+            (-0.5, 0.25, 4),
+        ),
+        (
+            node("Exponent", '<ExponentParams exponent="2.4" offset="0.055"/>', 'style="monCurveFwd"'),
+            (0.02, 0.5, 1),
+            (0.02 * 1.4 / 0.055 * (0.055 * 2.4 / (1.4 * 1.055)) ** 2.4, ((0.5 + 0.055) / 1.055) ** 2.4, 1),
+        ),
+        (
+            node("Exponent", '<ExponentParams channel="G" exponent="2"/>', 'style="basicFwd"'),
+            (0.5, 0.5, 0.5),
+            (0.5, 0.25, 0.5),
+        ),
+        (node("ASC_CDL", SOP, 'style="FwdNoClamp"'), (0.5, 0.5, 0.5), None),
+        (node("ASC_CDL", SOP, 'style="Fwd"'), (1.2, 0.5, 0.05), None),
+        (node("LUT1D", '<Array dim="3 1">0 0.2 1</Array>'), (0.25, 0.5, 0.75), (0.1, 0.2, 0.6)),
+        (node("LUT1D", '<Array dim="2 3">0 0 0 1023 512 0</Array>', high="10i"), (0.5, 1, 1), (0.5, 512 / 1023, 0)),
+        (
+            node(
+                "LUT3D",
+                '<Array dim="2 2 2 3">'
+                + " ".join(f"{r} {g} {b}" for r in (0, 1) for g in (0, 1) for b in (0, 1))
+                + "</Array>",
+            ),
+            (0.2, 0.5, 0.9),
+            (0.2, 0.5, 0.9),
+        ),
+        (
+            node(
+                "LUT3D",
+                '<Array dim="2 2 2 3">'
+                + " ".join(f"{b} {g} {r}" for r in (0, 1) for g in (0, 1) for b in (0, 1))
+                + "</Array>",
+                'interpolation="tetrahedral"',
+            ),
+            (0.2, 0.5, 0.9),
+            (0.9, 0.5, 0.2),
+        ),
+    ],
+)
 def test_nodes_by_hand(data, given_in, out):
     if out is None:  # ASC CDL v1.2, written out
         clamp = b'"Fwd"' in data
@@ -105,44 +190,101 @@ def test_what_is_passed_over_is_said():
 
 
 def test_half_domain():
-    """Entry k belongs to the float16 whose bits are k: a table of squares over the half domain, and values between halfs."""
+    """Entry k belongs to the float16 whose bits are k: a table of squares over the half domain, and values between
+    halfs.
+    """
     halfs = np.arange(65536, dtype=np.uint16).view(np.float16).astype(float)
     values = np.nan_to_num(np.clip(halfs, -100, 100))
-    data = node("LUT1D", f'<Array dim="65536 1">{" ".join(f"{v * v:.9g}" for v in values)}</Array>', 'halfDomain="true"')
+    data = node(
+        "LUT1D", f'<Array dim="65536 1">{" ".join(f"{v * v:.9g}" for v in values)}</Array>', 'halfDomain="true"'
+    )
     x = np.array([[0.5, -3.0, 0.333333], [0.0, 7.0003, 90.0]])
     np.testing.assert_allclose(parse_clf(data).apply(x), x * x, rtol=1e-3, atol=1e-6)
 
 
 PARAMS = LogParams(2.0, 0.1, 0.6, 1.0, 0.0, 0.01)
-ALL_KINDS = ProcessList((
-    MatrixNode(((1.1, 0.0, 0.0, 0.01), (0.0, 0.9, 0.05, 0.0), (0.1, 0.0, 1.0, 0.0))), LogNode("cameraLinToLog", (PARAMS,) * 3), LogNode("log2"),
-    ExponentNode("monCurveRev", (2.4, 2.2, 2.0), (0.05, 0.1, 0.099)), CdlNode((1.1, 1, 1), (0, 0.01, 0), (1, 1.1, 1), 0.9, "RevNoClamp"),
-    RangeNode(-1.0, 2.0, 0.0, 1.0), TableNode(Lut1D(np.linspace(0, 1, 7)[:, None].repeat(3, 1).astype(np.float32) ** 2)), TableNode(bent(5), "tetrahedral")),
-    "every kind", ("one", "two & three"), "in", "out", "id-1")
+ALL_KINDS = ProcessList(
+    (
+        MatrixNode(((1.1, 0.0, 0.0, 0.01), (0.0, 0.9, 0.05, 0.0), (0.1, 0.0, 1.0, 0.0))),
+        LogNode("cameraLinToLog", (PARAMS,) * 3),
+        LogNode("log2"),
+        ExponentNode("monCurveRev", (2.4, 2.2, 2.0), (0.05, 0.1, 0.099)),
+        CdlNode((1.1, 1, 1), (0, 0.01, 0), (1, 1.1, 1), 0.9, "RevNoClamp"),
+        RangeNode(-1.0, 2.0, 0.0, 1.0),
+        TableNode(Lut1D(np.linspace(0, 1, 7)[:, None].repeat(3, 1).astype(np.float32) ** 2)),
+        TableNode(bent(5), "tetrahedral"),
+    ),
+    "every kind",
+    ("one", "two & three"),
+    "in",
+    "out",
+    "id-1",
+)
 
 
 def test_what_is_written_is_read_back():
     again = parse_clf(format_clf(ALL_KINDS).encode())
     assert again.kinds == ALL_KINDS.kinds
-    assert (again.title, again.comments, again.input_descriptor, again.identifier) == ("every kind", ("one", "two & three"), "in", "id-1")
+    assert (again.title, again.comments, again.input_descriptor, again.identifier) == (
+        "every kind",
+        ("one", "two & three"),
+        "in",
+        "id-1",
+    )
     values = RNG.uniform(0.05, 1, (200, 3))
     np.testing.assert_allclose(again.apply(values), ALL_KINDS.apply(values), atol=1e-6)
 
 
-@pytest.mark.parametrize(("data", "words"), [
-    (b"", "not well-formed"), (b"<a>", "not well-formed"), (b"LUT_3D_SIZE 2", "line 1: this is not well-formed"), (b"<a/>", "should be ProcessList"),
-    (clf("", "9"), "compCLFversion"), (clf(""), "no process node"), (clf("<Blur/>"), "line 2: “Blur” is no process node"), (node("Matrix", "", low="11i"), "inBitDepth"),
-    (node("Matrix", ""), "no Array"), (node("Matrix", '<Array dim="3 3">1 2</Array>'), "should hold 9 numbers, found 2"), (node("Matrix", '<Array dim="2 2">1 2 3 4</Array>'), "dim 3 3 or 3 4"),
-    (node("Matrix", '<Array dim="3 3">1 0 0 0 x 0 0 0 1</Array>'), "entry 5 of Array"), (node("Matrix", '<Array dim="3 3">1 0 0 0 nan 0 0 0 1</Array>'), "entry 5 of Array is not a finite"),
-    (node("LUT3D", '<Array dim="999 999 999 3">0</Array>'), "2 to 256"), (node("LUT3D", '<Array dim="2 2 2 3">0 1</Array>'), "24 numbers, found 2"),
-    (node("Log", "", 'style="ln"'), "has style"), (node("Log", "", 'style="linToLog"'), "needs LogParams"), (node("Log", '<LogParams base="1"/>', 'style="linToLog"'), "make no curve"),
-    (node("Exponent", '<ExponentParams exponent="0"/>', 'style="basicFwd"'), "within 0.01"), (node("Range", "<minInValue>0</minInValue>"), "needs minInValue with minOutValue"),
-    (node("ASC_CDL", SOP.replace("1.2", "-1")), "below 0"), (node("Range", "<minInValue>1</minInValue><maxInValue>0</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>"), "not above"),
-    (b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><ProcessList id="1" compCLFversion="3">&b;</ProcessList>', "DOCTYPE"),
-    (b'<!DOCTYPE x SYSTEM "file:///etc/passwd"><ProcessList id="1" compCLFversion="3"/>', "DOCTYPE"), (b"<a>" * 200, "deeper"),
-    (node("LUT1D", '<IndexMap dim="2">0@0 1@1</IndexMap><Array dim="2 1">0 1</Array>'), "“IndexMap” in a LUT1D"), (node("LUT1D", '<Array dim="2 1">0 1</Array>', 'hueAdjust="dw3"'), "hueAdjust"),
-    (clf('<Range inBitDepth="32f" outBitDepth="10i"><minInValue>0</minInValue><minOutValue>0</minOutValue></Range><Log inBitDepth="32f" outBitDepth="32f" style="log2"/>'), "the node before gives 10i"),
-])
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "not well-formed"),
+        (b"<a>", "not well-formed"),
+        (b"LUT_3D_SIZE 2", "line 1: this is not well-formed"),
+        (b"<a/>", "should be ProcessList"),
+        (clf("", "9"), "compCLFversion"),
+        (clf(""), "no process node"),
+        (clf("<Blur/>"), "line 2: “Blur” is no process node"),
+        (node("Matrix", "", low="11i"), "inBitDepth"),
+        (node("Matrix", ""), "no Array"),
+        (node("Matrix", '<Array dim="3 3">1 2</Array>'), "should hold 9 numbers, found 2"),
+        (node("Matrix", '<Array dim="2 2">1 2 3 4</Array>'), "dim 3 3 or 3 4"),
+        (node("Matrix", '<Array dim="3 3">1 0 0 0 x 0 0 0 1</Array>'), "entry 5 of Array"),
+        (node("Matrix", '<Array dim="3 3">1 0 0 0 nan 0 0 0 1</Array>'), "entry 5 of Array is not a finite"),
+        (node("LUT3D", '<Array dim="999 999 999 3">0</Array>'), "2 to 256"),
+        (node("LUT3D", '<Array dim="2 2 2 3">0 1</Array>'), "24 numbers, found 2"),
+        (node("Log", "", 'style="ln"'), "has style"),
+        (node("Log", "", 'style="linToLog"'), "needs LogParams"),
+        (node("Log", '<LogParams base="1"/>', 'style="linToLog"'), "make no curve"),
+        (node("Exponent", '<ExponentParams exponent="0"/>', 'style="basicFwd"'), "within 0.01"),
+        (node("Range", "<minInValue>0</minInValue>"), "needs minInValue with minOutValue"),
+        (node("ASC_CDL", SOP.replace("1.2", "-1")), "below 0"),
+        (
+            node(
+                "Range",
+                "<minInValue>1</minInValue><maxInValue>0</maxInValue><minOutValue>0</minOutValue><maxOutValue>1</maxOutValue>",
+            ),
+            "not above",
+        ),
+        (
+            b'<!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;">]><ProcessList id="1" '
+            b'compCLFversion="3">&b;</ProcessList>',
+            "DOCTYPE",
+        ),
+        (b'<!DOCTYPE x SYSTEM "file:///etc/passwd"><ProcessList id="1" compCLFversion="3"/>', "DOCTYPE"),
+        (b"<a>" * 200, "deeper"),
+        (node("LUT1D", '<IndexMap dim="2">0@0 1@1</IndexMap><Array dim="2 1">0 1</Array>'), "“IndexMap” in a LUT1D"),
+        (node("LUT1D", '<Array dim="2 1">0 1</Array>', 'hueAdjust="dw3"'), "hueAdjust"),
+        (
+            clf(
+                '<Range inBitDepth="32f" '
+                'outBitDepth="10i"><minInValue>0</minInValue><minOutValue>0</minOutValue></Range><Log inBitDepth="32f" '
+                'outBitDepth="32f" style="log2"/>'
+            ),
+            "the node before gives 10i",
+        ),
+    ],
+)
 def test_broken_clf_is_refused_with_its_place(data, words):
     with pytest.raises(BadLut, match=words):
         parse_clf(data)
@@ -166,21 +308,28 @@ def test_damaged_files_are_read_or_refused(pair, data):
             case 0:
                 body[place] = data.draw(st.integers(0, 255))
             case 1:
-                del body[place:place + data.draw(st.integers(1, 40))]
+                del body[place : place + data.draw(st.integers(1, 40))]
             case 2:
-                body[place:place] = body[place:place + data.draw(st.integers(1, 60))]
+                body[place:place] = body[place : place + data.draw(st.integers(1, 60))]
             case 3:
-                del body[max(place, 1):]
+                del body[max(place, 1) :]
         if not body:
             return
     with contextlib.suppress(BadLut):
         parse(bytes(body))
 
 
-@pytest.mark.parametrize(("parse", "data"), [
-    (parse_cube, b"LUT_3D_SIZE 256\n0 0 0\n"), (parse_clf, node("LUT3D", '<Array dim="256 256 256 3">0 1</Array>')), (parse_clf, b"<a>" * 100_000), (parse_cube, b"9" * 3_000_000),
-    (parse_cube, b"LUT_3D_SIZE 2\n" + b"0 0 0 " * 500_000), (parse_edl, b"* ASC_SOP (" * 100_000),
-])
+@pytest.mark.parametrize(
+    ("parse", "data"),
+    [
+        (parse_cube, b"LUT_3D_SIZE 256\n0 0 0\n"),
+        (parse_clf, node("LUT3D", '<Array dim="256 256 256 3">0 1</Array>')),
+        (parse_clf, b"<a>" * 100_000),
+        (parse_cube, b"9" * 3_000_000),
+        (parse_cube, b"LUT_3D_SIZE 2\n" + b"0 0 0 " * 500_000),
+        (parse_edl, b"* ASC_SOP (" * 100_000),
+    ],
+)
 def test_a_file_takes_no_more_memory_than_it_could_fill(parse, data):
     tracemalloc.start()
     with pytest.raises(BadLut):
@@ -192,7 +341,9 @@ def test_a_file_takes_no_more_memory_than_it_could_fill(parse, data):
 
 @pytest.mark.parametrize("level", [2, 3, 4])
 def test_hald_layout_is_ffmpegs(level, tmp_path):
-    """Our identity is the picture that ffmpeg's haldclutsrc draws, and what its haldclut makes of our table is what our table gives."""
+    """Our identity is the picture that ffmpeg's haldclutsrc draws, and what its haldclut makes of our table is what our
+    table gives.
+    """
     graph = av.filter.Graph()
     source, sink = graph.add("haldclutsrc", f"level={level}"), graph.add("buffersink")
     form = graph.add("format", "rgb24")
@@ -205,7 +356,10 @@ def test_hald_layout_is_ffmpegs(level, tmp_path):
     still = read_lut(tmp_path / "identity.png")
     np.testing.assert_allclose(still.table, lattice(level * level), atol=1e-5)
     from upwelling.core.media import png
-    np.testing.assert_allclose(np.floor(png.read(tmp_path / "identity.png").code * 255 + 1e-3), theirs, atol=0)  # its 8 bit are cut off, not rounded
+
+    np.testing.assert_allclose(
+        np.floor(png.read(tmp_path / "identity.png").code * 255 + 1e-3), theirs, atol=0
+    )  # its 8 bit are cut off, not rounded
 
 
 def test_hald_back_and_refused(tmp_path):
@@ -215,6 +369,7 @@ def test_hald_back_and_refused(tmp_path):
     with pytest.raises(BadLut, match="points a side"):
         hald_bytes(bent(33))
     from upwelling.core.media import write_still
+
     write_still(tmp_path / "b.png", np.zeros((40, 40, 3), np.float32), "8")
     with pytest.raises(BadLut, match="square with a side of"):
         read_lut(tmp_path / "b.png")
@@ -225,8 +380,12 @@ def test_hald_back_and_refused(tmp_path):
 def test_both_kernels_against_ffmpeg_and_their_oracles(tmp_path, size, interpolation):
     write_lut(bent(size), tmp_path / "b.cube")
     lut, picture = read_lut(tmp_path / "b.cube"), RNG.uniform(-0.1, 1.1, (32, 48, 3)).astype(np.float32)
-    np.testing.assert_allclose(lut.apply(picture, interpolation), ffmpeg_lut3d(tmp_path / "b.cube", picture, interpolation), atol=2e-5)
-    np.testing.assert_allclose(lut.apply(picture, interpolation), lut.apply(picture, interpolation, plain=True), atol=1e-6)
+    np.testing.assert_allclose(
+        lut.apply(picture, interpolation), ffmpeg_lut3d(tmp_path / "b.cube", picture, interpolation), atol=2e-5
+    )
+    np.testing.assert_allclose(
+        lut.apply(picture, interpolation), lut.apply(picture, interpolation, plain=True), atol=1e-6
+    )
 
 
 def test_cube_files_exchanged_with_colour_science(tmp_path):
@@ -245,24 +404,43 @@ def test_text_rows_are_what_python_writes(values):
     assert rows == [expected] * 2
 
 
-@given(st.lists(st.floats(-(2.0**100), 2.0**100, width=32), min_size=6, max_size=6), st.sampled_from(["{:.9g}", "{:.7f}", "{:e}", "{:.3E}"]))
+@given(
+    st.lists(st.floats(-(2.0**100), 2.0**100, width=32), min_size=6, max_size=6),
+    st.sampled_from(["{:.9g}", "{:.7f}", "{:e}", "{:.3E}"]),
+)
 def test_numbers_are_read_as_python_reads_them(values, form):
-    text = "LUT_1D_SIZE 2\n" + "\n".join(" ".join(form.format(v) for v in values[k:k + 3]) for k in (0, 3)) + "\n"
-    np.testing.assert_allclose(parse_cube(text.encode()).table.ravel(), np.array([float(form.format(v)) for v in values], np.float32), rtol=2e-7, atol=1e-44)
+    text = "LUT_1D_SIZE 2\n" + "\n".join(" ".join(form.format(v) for v in values[k : k + 3]) for k in (0, 3)) + "\n"
+    np.testing.assert_allclose(
+        parse_cube(text.encode()).table.ravel(),
+        np.array([float(form.format(v)) for v in values], np.float32),
+        rtol=2e-7,
+        atol=1e-44,
+    )
 
 
 @pytest.mark.parametrize("ending", [".cc", ".ccc", ".cdl"])
 def test_cdl_files_round_trip(ending):
-    corrections = [Correction("a & b", CdlNode((1.1, 1, 0.9), (0.01, -0.02, 0), (1, 1.2, 0.8), 0.85), "warm <side>"), Correction("two")][: 1 if ending == ".cc" else 2]
+    corrections = [
+        Correction("a & b", CdlNode((1.1, 1, 0.9), (0.01, -0.02, 0), (1, 1.2, 0.8), 0.85), "warm <side>"),
+        Correction("two"),
+    ][: 1 if ending == ".cc" else 2]
     back = parse_cdl(format_cdl(corrections, ending).encode())
     assert back == corrections
 
 
 def test_edit_list_round_trip_and_others_spelling():
-    events = [Event(1, "A001C003", "A001 gathering", 100, 148, CdlNode((1.1, 1, 0.9), (0, 0.01, -0.02), (1, 1, 1.1), 0.9)), Event(2, "B004", "no grade", 0, 24)]
+    events = [
+        Event(1, "A001C003", "A001 gathering", 100, 148, CdlNode((1.1, 1, 0.9), (0, 0.01, -0.02), (1, 1, 1.1), 0.9)),
+        Event(2, "B004", "no grade", 0, 24),
+    ]
     back = parse_edl(format_edl("Kilnlight", events).encode())
-    assert [(e.reel, e.clip, e.source_in, e.source_out, e.cdl) for e in back] == [(e.reel, e.clip, e.source_in, e.source_out, e.cdl) for e in events]
-    other = b"TITLE: X\r\n001  A1 V C 01:00:00:00 01:00:02:00 00:00:00:00 00:00:02:00\r\n*ASC_SOP (1.0 1.0 1.0)(-.01 0 0)(1 1 1)\r\n* ASC_SAT .9\r\n"
+    assert [(e.reel, e.clip, e.source_in, e.source_out, e.cdl) for e in back] == [
+        (e.reel, e.clip, e.source_in, e.source_out, e.cdl) for e in events
+    ]
+    other = (
+        b"TITLE: X\r\n001  A1 V C 01:00:00:00 01:00:02:00 00:00:00:00 00:00:02:00\r\n*ASC_SOP (1.0 1.0 "
+        b"1.0)(-.01 0 0)(1 1 1)\r\n* ASC_SAT .9\r\n"
+    )
     assert parse_edl(other)[0].cdl == CdlNode(offset=(-0.01, 0, 0), saturation=0.9)
     with pytest.raises(BadLut, match="line 2: ASC_SOP should hold"):
         parse_edl(other.split(b"\r\n")[1] + b"\n* ASC_SOP (1 1)\n")
@@ -278,13 +456,20 @@ def test_evidence_names_a_conversion():
     lut, _ = conversion()
     found = evidence(lut)
     assert found.log_to_display
-    assert (found.nearest[0].expects, found.nearest[0].gives, found.nearest[0].codes_legal) == ("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886 by Rise", False)
+    assert (found.nearest[0].expects, found.nearest[0].gives, found.nearest[0].codes_legal) == (
+        "S-Log3/S-Gamut3.Cine",
+        "BT.709 BT.1886 by Rise",
+        False,
+    )
     assert found.nearest[0].mean_codes < 4
     look = evidence(Lut3D((lattice(9) ** 1.05).astype(np.float32)))
     assert not look.log_to_display
     assert "Look" in " ".join(look.sentences)
     slight = evidence(Lut3D((lattice(33) ** 1.004).astype(np.float32))).nearest[0]
-    assert (slight.expects, slight.mean_codes) == ("", pytest.approx(np.abs(_SAMPLES**1.004 - _SAMPLES).mean() * 1023, rel=0.05))
+    assert (slight.expects, slight.mean_codes) == (
+        "",
+        pytest.approx(np.abs(_SAMPLES**1.004 - _SAMPLES).mean() * 1023, rel=0.05),
+    )
 
 
 def test_facts():
@@ -305,12 +490,22 @@ def test_comparison_against_colour_science():
     found = compare_luts(one, two, output("BT.709 BT.1886"))
     worst = found.places[:1]
     matrix = colour.RGB_COLOURSPACES["ITU-R BT.709"].matrix_RGB_to_XYZ
-    labs = [colour.XYZ_to_Lab(np.clip(lut.apply(worst), 0, 1).astype(float) ** 2.4 @ matrix.T, (0.3127, 0.329)) for lut in (one, two)]
+    labs = [
+        colour.XYZ_to_Lab(np.clip(lut.apply(worst), 0, 1).astype(float) ** 2.4 @ matrix.T, (0.3127, 0.329))
+        for lut in (one, two)
+    ]
     assert colour.delta_E(*labs, method="CIE 2000")[0] == pytest.approx(found.maximum, rel=1e-3)
     assert compare_luts(one, one, output("sRGB")).maximum == 0
 
 
-@pytest.mark.parametrize("lut", [bent(5), Lut1D(np.linspace(0, 1, 9)[:, None].repeat(3, 1).astype(np.float32)), ProcessList(ALL_KINDS.nodes[:1], "p", identifier="x")])
+@pytest.mark.parametrize(
+    "lut",
+    [
+        bent(5),
+        Lut1D(np.linspace(0, 1, 9)[:, None].repeat(3, 1).astype(np.float32)),
+        ProcessList(ALL_KINDS.nodes[:1], "p", identifier="x"),
+    ],
+)
 def test_carried_tables_are_whole_or_refused(lut):
     carried = CarriedLut.of(lut, "a.cube", "0" * 64)
     again = CarriedLut.model_validate_json(carried.model_dump_json())
@@ -323,14 +518,22 @@ def test_carried_tables_are_whole_or_refused(lut):
 
 def lut_step(**fields):
     table = Lut3D(np.clip(bent(17).table, 0.05, 0.95))
-    return LutStep(id="lut", lut=DeclaredLut(table=CarriedLut.of(table, "film.cube"), expects="ACEScct/AP1", gives="ACEScct/AP1"), **fields)
+    return LutStep(
+        id="lut",
+        lut=DeclaredLut(table=CarriedLut.of(table, "film.cube"), expects="ACEScct/AP1", gives="ACEScct/AP1"),
+        **fields,
+    )
 
 
 @pytest.mark.parametrize("step", [lut_step(), lut_step(strength=0.4), lut_step(limit=ColourRange(hue=30))])
 @pytest.mark.parametrize("strength", [1.0, 0.5])
 def test_the_engine_runs_a_look_with_a_table(step, strength):
     """Holding and blending around a table, against the float64 reference."""
-    path = Path(input=Input(encoding="V-Log/V-Gamut"), look=Look(steps=(step,), strength=strength), display=Display(output="BT.709 BT.1886"))
+    path = Path(
+        input=Input(encoding="V-Log/V-Gamut"),
+        look=Look(steps=(step,), strength=strength),
+        display=Display(output="BT.709 BT.1886"),
+    )
     codes = RNG.uniform(0.2, 0.7, (300, 3))
     out = np.empty((300, 3), np.float32)
     fast = run(compile_operations(path.operations()), codes, out=out)
@@ -351,11 +554,21 @@ def test_a_conversion_table_as_rendering_is_the_rendering_it_was_made_from():
         through.model_copy(update={"display": Display(output="BT.2100 PQ 1000")}).segments()
 
 
-@pytest.mark.parametrize(("make", "words"), [
-    (lambda t: DeclaredLut(table=t, expects="", gives="ACEScct/AP1"), "at least 1"), (lambda t: DeclaredLut(table=t, expects="nothing", gives="ACEScct/AP1"), "no encoding named"),
-    (lambda t: LutStep(lut=DeclaredLut(table=t, expects="ACEScct/AP1", gives="BT.709 BT.1886")), "use it as a Rendering"),
-    (lambda t: LutRendering(lut=DeclaredLut(table=t, expects="ACEScct/AP1", gives="ACEScct/AP1")), "declare the output"),
-])
+@pytest.mark.parametrize(
+    ("make", "words"),
+    [
+        (lambda t: DeclaredLut(table=t, expects="", gives="ACEScct/AP1"), "at least 1"),
+        (lambda t: DeclaredLut(table=t, expects="nothing", gives="ACEScct/AP1"), "no encoding named"),
+        (
+            lambda t: LutStep(lut=DeclaredLut(table=t, expects="ACEScct/AP1", gives="BT.709 BT.1886")),
+            "use it as a Rendering",
+        ),
+        (
+            lambda t: LutRendering(lut=DeclaredLut(table=t, expects="ACEScct/AP1", gives="ACEScct/AP1")),
+            "declare the output",
+        ),
+    ],
+)
 def test_nothing_runs_undeclared(make, words):
     with pytest.raises(ValueError, match=words):
         make(CarriedLut.of(bent(3), "x.cube"))

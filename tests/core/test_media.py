@@ -8,10 +8,10 @@ import tifffile
 from PIL import Image
 
 from tests.core.witness import ffmpeg_write
+from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.errors import UnreadableFile, UnwritableFile
 from upwelling.core.media import CONTAINERS, open_footage, read_still, recognise, write_still
 from upwelling.core.media.sequence import group
-from upwelling.core.primaries import PRIMARIES
 
 RNG = np.random.default_rng(31)
 PICTURE = RNG.random((37, 53, 3)).astype(np.float32)
@@ -43,10 +43,18 @@ def test_clipping_is_counted(tmp_path):
 
 
 # What ffmpeg writes with its own encoders, read by us to the code.
-@pytest.mark.parametrize(("suffix", "codec", "pixels", "top"), [
-    (".png", "png", "rgb48be", 65535), (".png", "png", "rgb24", 255), (".tif", "tiff", "rgb48le", 65535),
-    (".tif", "tiff", "rgb24", 255), (".dpx", "dpx", "gbrp10be", 1023), (".dpx", "dpx", "gbrp10le", 1023), (".exr", "exr", "gbrpf32le", None),
-])
+@pytest.mark.parametrize(
+    ("suffix", "codec", "pixels", "top"),
+    [
+        (".png", "png", "rgb48be", 65535),
+        (".png", "png", "rgb24", 255),
+        (".tif", "tiff", "rgb48le", 65535),
+        (".tif", "tiff", "rgb24", 255),
+        (".dpx", "dpx", "gbrp10be", 1023),
+        (".dpx", "dpx", "gbrp10le", 1023),
+        (".exr", "exr", "gbrpf32le", None),
+    ],
+)
 def test_files_by_ffmpeg(tmp_path, suffix, codec, pixels, top):
     levels = PICTURE if top is None else np.rint(PICTURE * top)
     ffmpeg_write(tmp_path / f"f{suffix}", levels, codec, pixels)
@@ -54,8 +62,10 @@ def test_files_by_ffmpeg(tmp_path, suffix, codec, pixels, top):
     np.testing.assert_allclose(read_still(tmp_path / f"f{suffix}").code, expected, atol=1e-7)
 
 
-@pytest.mark.parametrize(("suffix", "depth", "pixels", "top"), [
-    (".png", "16", "rgb48le", 65535), (".tif", "16", "rgb48le", 65535), (".dpx", "10", "gbrp10le", 1023)])
+@pytest.mark.parametrize(
+    ("suffix", "depth", "pixels", "top"),
+    [(".png", "16", "rgb48le", 65535), (".tif", "16", "rgb48le", 65535), (".dpx", "10", "gbrp10le", 1023)],
+)
 def test_our_files_by_ffmpeg(tmp_path, suffix, depth, pixels, top):
     write_still(tmp_path / f"o{suffix}", PICTURE, depth)
     with av.open(str(tmp_path / f"o{suffix}")) as container:
@@ -76,10 +86,14 @@ def test_our_files_by_pillow_tifffile_and_openexr(tmp_path):
     write_still(tmp_path / "e.exr", PICTURE, "float", {"primaries": PRIMARIES["AP1"]})
     with OpenEXR.File(str(tmp_path / "e.exr")) as file:
         np.testing.assert_array_equal(file.channels()["RGB"].pixels, PICTURE)
-        np.testing.assert_allclose(file.header()["chromaticities"], (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767), atol=1e-6)
+        np.testing.assert_allclose(
+            file.header()["chromaticities"], (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767), atol=1e-6
+        )
 
 
-@pytest.mark.parametrize(("mode", "words"), [("L", "grey"), ("RGBA", "alpha"), ("LA", "alpha"), ("P", "Palette"), ("RGB", "")])
+@pytest.mark.parametrize(
+    ("mode", "words"), [("L", "grey"), ("RGBA", "alpha"), ("LA", "alpha"), ("P", "Palette"), ("RGB", "")]
+)
 def test_kinds_of_png(tmp_path, mode, words):
     Image.fromarray(np.rint(PICTURE * 255).astype(np.uint8)).convert(mode).save(tmp_path / "k.png")
     still = read_still(tmp_path / "k.png")
@@ -98,11 +112,19 @@ def test_cut_short(tmp_path, capfd, container, suffix, depth, share):
         read_still(place)
 
 
-@pytest.mark.parametrize(("name", "content", "words"), [
-    ("e.png", b"", "empty"), ("t.exr", b"just some text, no picture", "is not a still this program reads"),
-    ("m.dpx", b"SDPX" + b"\0" * 4000, "0 × 0"),
-    ("h.png", b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR" + (2**31 - 1).to_bytes(4, "big") * 2 + b"\x10\x02\0\0\0" + b"\0" * 20, "refused"),
-])
+@pytest.mark.parametrize(
+    ("name", "content", "words"),
+    [
+        ("e.png", b"", "empty"),
+        ("t.exr", b"just some text, no picture", "is not a still this program reads"),
+        ("m.dpx", b"SDPX" + b"\0" * 4000, "0 × 0"),
+        (
+            "h.png",
+            b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR" + (2**31 - 1).to_bytes(4, "big") * 2 + b"\x10\x02\0\0\0" + b"\0" * 20,
+            "refused",
+        ),
+    ],
+)
 def test_broken_files(tmp_path, name, content, words):
     (tmp_path / name).write_bytes(content)
     with pytest.raises(UnreadableFile, match=words):
@@ -175,8 +197,9 @@ def test_sequences_and_their_gaps(tmp_path):
         footage.frame(4)
 
 
-@pytest.mark.parametrize(("name", "tags"), [
-    ("a.png", "no colour tags"), ("a.exr", "transfer linear"), ("a.dpx", "no colour tags")])
+@pytest.mark.parametrize(
+    ("name", "tags"), [("a.png", "no colour tags"), ("a.exr", "transfer linear"), ("a.dpx", "no colour tags")]
+)
 def test_tags_of_stills(tmp_path, name, tags):
     write_still(tmp_path / name, np.full((4, 4, 3), 0.5))
     footage = open_footage(tmp_path / name)

@@ -5,15 +5,18 @@ import pytest
 from scipy.ndimage import uniform_filter
 
 from tests.core.test_bake import PROGRAM, baked, make, order
-from upwelling.core.bake import BakeOrder, verify
+from upwelling.core.bake import BakeOrder
 from upwelling.core.bake.make import bake
 from upwelling.core.bake.section import Section
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import LogNode, MatrixNode
-from upwelling.core.lut_files import write_lut
 from upwelling.core.path import RenderingStage
+from upwelling.core.proof import verify
 from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.rendering.reinhard import Reinhard
+from upwelling.core.tables.files import write_lut
+
+pytestmark = pytest.mark.slow
 
 N = 33
 I = np.arange(N)
@@ -45,8 +48,14 @@ LAYOUT = {
     "off by one down": (lambda one, t: taken_at(one, np.clip(I - 1, 0, N - 1) / (N - 1)), "one grid point too low"),
     "a row missing": (lambda one, t: rolled(t, 1), "shifted up by one"),
     "a row too many": (lambda one, t: rolled(t, -1), "shifted down by one"),
-    "smoothed": (lambda one, t: uniform_filter(t, size=(3, 3, 3, 1), mode="nearest"), "mean of its neighbourhood, 3 points wide"),
-    "cut off": (lambda one, t: t[np.ix_(np.clip(I, 3, 26), np.clip(I, 3, 26), np.clip(I, 3, 26))], "Its domain is cut off: codes below 0.094 and above 0.812"),
+    "smoothed": (
+        lambda one, t: uniform_filter(t, size=(3, 3, 3, 1), mode="nearest"),
+        "mean of its neighbourhood, 3 points wide",
+    ),
+    "cut off": (
+        lambda one, t: t[np.ix_(np.clip(I, 3, 26), np.clip(I, 3, 26), np.clip(I, 3, 26))],
+        "Its domain is cut off: codes below 0.094 and above 0.812",
+    ),
     "8 bit": (lambda one, t: np.round(t * 255) / 255, "8 bit only"),
     "white": (whiter, "Its white lies at x 0.3"),
 }
@@ -70,21 +79,34 @@ def adapted(name, encoding="S-Log3/S-Gamut3.Cine"):
     return order(N, path.model_copy(update={"input": path.input.model_copy(update={"adaptation": name})}))
 
 
-@pytest.mark.parametrize(("was", "wanted", "words"), [
-    (with_rendering(Reinhard()), order(N), "rendered by Reinhard, extended, not by Rise"),
-    (with_rendering(Bt2390()), order(N), "rendered by BT.2390 EETF, not by Rise"),
-    (order(N), with_rendering(Reinhard()), "rendered by Rise, not by Reinhard"),
-    (adapted("Bradford"), adapted("CAT02"), "White was adapted by Bradford, where the path has CAT02"),
-    (order(N, make(stops=-1.3)), order(N), "less by 1.30 stops"),
-    (order(N, make(output="P3-D65 gamma 2.6")), order(N, make(output="Display P3")), "gives code for P3-D65 gamma 2.6, not Display P3"),
-])
+@pytest.mark.parametrize(
+    ("was", "wanted", "words"),
+    [
+        (with_rendering(Reinhard()), order(N), "rendered by Reinhard, extended, not by Rise"),
+        (with_rendering(Bt2390()), order(N), "rendered by BT.2390 EETF, not by Rise"),
+        (order(N), with_rendering(Reinhard()), "rendered by Rise, not by Reinhard"),
+        (adapted("Bradford"), adapted("CAT02"), "White was adapted by Bradford, where the path has CAT02"),
+        (order(N, make(stops=-1.3)), order(N), "less by 1.30 stops"),
+        (
+            order(N, make(output="P3-D65 gamma 2.6")),
+            order(N, make(output="Display P3")),
+            "gives code for P3-D65 gamma 2.6, not Display P3",
+        ),
+    ],
+)
 def test_another_setting_is_named(tmp_path, was, wanted, words):
     certificate = verify(baked(tmp_path, was), wanted)
     assert certificate.verdict == "does not hold"
     assert words in certificate.findings[0].cause
 
 
-CAMERA = BakeOrder(path=make("S-Log3/S-Gamut3.Cine"), section=Section(start="camera", end="input", carrier="V-Log/V-Gamut"), receiver=PROGRAM, format="clf", size=33)
+CAMERA = BakeOrder(
+    path=make("S-Log3/S-Gamut3.Cine"),
+    section=Section(start="camera", end="input", carrier="V-Log/V-Gamut"),
+    receiver=PROGRAM,
+    format="clf",
+    size=33,
+)
 
 
 def written(tmp_path, one, change):
@@ -98,12 +120,19 @@ def written(tmp_path, one, change):
 def half_a_percent(node):
     if not isinstance(node, LogNode):
         return node
-    params = tuple(p.model_copy(update={"log_slope": p.log_slope * 1.005}) if hasattr(p, "model_copy") else type(p)(**{**p.__dict__, "log_slope": p.log_slope * 1.005}) for p in node.params)
+    params = tuple(
+        p.model_copy(update={"log_slope": p.log_slope * 1.005})
+        if hasattr(p, "model_copy")
+        else type(p)(**{**p.__dict__, "log_slope": p.log_slope * 1.005})
+        for p in node.params
+    )
     return type(node)(node.style, params)
 
 
 def test_formulas_are_held_to_tighter_limits(tmp_path):
-    """Right ones hold; a log slope 0.5 % off or a matrix of another adaptation does not, and nothing is said of grids."""
+    """Right ones hold; a log slope 0.5 % off or a matrix of another adaptation does not,
+    and nothing is said of grids.
+    """
     right = verify(written(tmp_path, CAMERA, lambda node: node), CAMERA)
     assert right.holds, right.findings
     assert right.tolerances.neutral_max < 0.1
@@ -111,8 +140,15 @@ def test_formulas_are_held_to_tighter_limits(tmp_path):
     assert not off.usable
     assert "formulas are not those of the path" in off.findings[0].cause
     assert not any("grid" in f"{f.cause} {f.change}" for f in off.findings)
-    bradford = CAMERA.model_copy(update={"path": CAMERA.path.model_copy(update={"input": CAMERA.path.input.model_copy(update={"adaptation": "Bradford"})})})
-    # The carrier's own white is the camera's, so that only what lies between two whites tells the two adaptations apart.
+    bradford = CAMERA.model_copy(
+        update={
+            "path": CAMERA.path.model_copy(
+                update={"input": CAMERA.path.input.model_copy(update={"adaptation": "Bradford"})}
+            )
+        }
+    )
+    # The carrier's own white is the camera's, so that only what lies between two whites tells the two adaptations
+    # apart.
     to_working = CAMERA.model_copy(update={"section": Section(start="camera", end="input")})
     other = bradford.model_copy(update={"section": Section(start="camera", end="input")})
     wrong = verify(written(tmp_path, other, lambda node: node), to_working)

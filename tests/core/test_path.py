@@ -10,21 +10,35 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.core.test_steps import RESTING
+from upwelling.core.colour.primaries import primaries, rgb_to_xyz
+from upwelling.core.colour.temperature import kelvin_duv_to_xy
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.operations import run_reference
-from upwelling.core.path import STAGES, CameraFile, Display, Input, Look, Path, RenderingStage, Trim, convert_operations
-from upwelling.core.primaries import primaries, rgb_to_xyz
+from upwelling.core.path import (
+    STAGES,
+    CameraFile,
+    Display,
+    Input,
+    Look,
+    Path,
+    RenderingStage,
+    Trim,
+    convert_operations,
+    trace,
+)
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, WhiteBalance
-from upwelling.core.temperature import kelvin_duv_to_xy
 
 AP1 = primaries("AP1")
 CODES = np.random.default_rng(3).uniform(0.05, 0.8, (200, 3))
 
 
 def make(**stages):
-    return Path(**{"input": Input(encoding="S-Log3/S-Gamut3.Cine"), "display": Display(output="BT.709 BT.1886"), **stages})
+    return Path(
+        **{"input": Input(encoding="S-Log3/S-Gamut3.Cine"), "display": Display(output="BT.709 BT.1886"), **stages}
+    )
 
 
 def _apply(step, rgb):
@@ -45,9 +59,12 @@ def test_white_balance_makes_the_named_light_neutral(kelvin, duv, method):
     out = to_xyz @ _apply(WhiteBalance(kelvin=kelvin, duv=duv, adaptation=method), light)
     np.testing.assert_allclose(out[:2] / out.sum(), kelvin_duv_to_xy(6500, 0), atol=1e-9)
     rgb = np.array([0.3, 0.2, 0.1])
-    theirs = colour.chromatic_adaptation(to_xyz @ rgb, colour.xy_to_XYZ((x, y)), colour.xy_to_XYZ(kelvin_duv_to_xy(6500, 0)),
-                                         transform=method)
-    np.testing.assert_allclose(to_xyz @ _apply(WhiteBalance(kelvin=kelvin, duv=duv, adaptation=method), rgb), theirs, atol=1e-9)
+    theirs = colour.chromatic_adaptation(
+        to_xyz @ rgb, colour.xy_to_XYZ((x, y)), colour.xy_to_XYZ(kelvin_duv_to_xy(6500, 0)), transform=method
+    )
+    np.testing.assert_allclose(
+        to_xyz @ _apply(WhiteBalance(kelvin=kelvin, duv=duv, adaptation=method), rgb), theirs, atol=1e-9
+    )
 
 
 def test_white_balance_goes_the_way_a_camera_does():
@@ -58,16 +75,19 @@ def test_white_balance_goes_the_way_a_camera_does():
 
 
 # ASC CDL v1.2: out = (in·slope + offset)^power, then luma + saturation·(out − luma); worked by hand.
-@pytest.mark.parametrize(("settings_", "log_in", "log_out"), [
-    ({"slope": (2, 1, 1)}, (0.3, 0.4, 0.5), (0.6, 0.4, 0.5)),
-    ({"offset": (0.1, -0.1, 0)}, (0.3, 0.4, 0.5), (0.4, 0.3, 0.5)),
-    ({"power": (2, 1, 0.5)}, (0.3, 0.4, 0.49), (0.09, 0.4, 0.7)),
-    ({"saturation": 0.0}, (0.3, 0.4, 0.5), (0.2126 * 0.3 + 0.7152 * 0.4 + 0.0722 * 0.5,) * 3),
-    ({"saturation": 2.0}, (0.4, 0.4, 0.4), (0.4, 0.4, 0.4)),
-    ({"offset": (-0.5, 0, 0), "power": (2, 1, 1)}, (0.3, 0.4, 0.5), (-0.2, 0.4, 0.5)),           # below 0 passes the power
-    ({"offset": (-0.5, 0, 0), "clamping": "asc"}, (0.3, 0.4, 0.5), (0.0, 0.4, 0.5)),
-    ({"slope": (4, 1, 1), "clamping": "asc"}, (0.3, 0.4, 0.5), (1.0, 0.4, 0.5)),
-])
+@pytest.mark.parametrize(
+    ("settings_", "log_in", "log_out"),
+    [
+        ({"slope": (2, 1, 1)}, (0.3, 0.4, 0.5), (0.6, 0.4, 0.5)),
+        ({"offset": (0.1, -0.1, 0)}, (0.3, 0.4, 0.5), (0.4, 0.3, 0.5)),
+        ({"power": (2, 1, 0.5)}, (0.3, 0.4, 0.49), (0.09, 0.4, 0.7)),
+        ({"saturation": 0.0}, (0.3, 0.4, 0.5), (0.2126 * 0.3 + 0.7152 * 0.4 + 0.0722 * 0.5,) * 3),
+        ({"saturation": 2.0}, (0.4, 0.4, 0.4), (0.4, 0.4, 0.4)),
+        ({"offset": (-0.5, 0, 0), "power": (2, 1, 1)}, (0.3, 0.4, 0.5), (-0.2, 0.4, 0.5)),  # below 0 passes the power
+        ({"offset": (-0.5, 0, 0), "clamping": "asc"}, (0.3, 0.4, 0.5), (0.0, 0.4, 0.5)),
+        ({"slope": (4, 1, 1), "clamping": "asc"}, (0.3, 0.4, 0.5), (1.0, 0.4, 0.5)),
+    ],
+)
 def test_asc_cdl(settings_, log_in, log_out):
     curve = encoding("ACEScct/AP1")
     out = curve.from_linear(_apply(SlopeOffsetPower(**settings_), curve.to_linear(np.array(log_in))))
@@ -76,7 +96,7 @@ def test_asc_cdl(settings_, log_in, log_out):
 
 @pytest.mark.parametrize("step", STEPS, ids=lambda s: s.__name__)
 def test_every_step_documents_itself_and_rests(step):
-    resting = step()
+    resting = step(**RESTING.get(step().kind, {}))
     assert resting.changes_nothing
     assert all(getattr(step, a) for a in ("title", "explanation", "source", "space", "neutral"))
     np.testing.assert_allclose(_apply(resting, CODES), CODES, atol=1e-12)
@@ -86,20 +106,23 @@ def test_every_step_documents_itself_and_rests(step):
 
 
 def test_trace_ends_where_apply_ends():
-    path = make(trim=Trim(steps=(Exposure(stops=0.5), SlopeOffsetPower(saturation=1.2))), look=Look(steps=(Exposure(stops=-0.2),), strength=0.5))
-    trace = path.trace(CODES[0])
-    assert [b.stage for b in trace] == list(STAGES)
-    np.testing.assert_allclose(trace[-1].rgb, np.round(path.apply(CODES[0]) * 1023))
-    np.testing.assert_allclose(trace[1].rgb, path.to_working(CODES[0]))
-    np.testing.assert_allclose(np.array(trace[2].rgb), path.trace(CODES[0])[2].rgb)
-    np.testing.assert_allclose(trace[4].rgb, path.target.to_light(path.apply(CODES[0])) * 100, rtol=1e-9)
+    path = make(
+        trim=Trim(steps=(Exposure(stops=0.5), SlopeOffsetPower(saturation=1.2))),
+        look=Look(steps=(Exposure(stops=-0.2),), strength=0.5),
+    )
+    traced = trace(path, CODES[0])
+    assert [b.stage for b in traced] == list(STAGES)
+    np.testing.assert_allclose(traced[-1].rgb, np.round(path.apply(CODES[0]) * 1023))
+    np.testing.assert_allclose(traced[1].rgb, path.to_working(CODES[0]))
+    np.testing.assert_allclose(np.array(traced[2].rgb), trace(path, CODES[0])[2].rgb)
+    np.testing.assert_allclose(traced[4].rgb, path.target.to_light(path.apply(CODES[0])) * 100, rtol=1e-9)
 
 
 def test_mid_grey_from_camera_to_display():
     """S-Log3's published mid grey code 420 of 1023 is 0.18 in the scene and 10 cd/m² on the display."""
-    trace = {b.stage: b.rgb for b in make().trace([420 / 1023] * 3)}
-    np.testing.assert_allclose(trace["input"], 0.18, atol=1e-9)
-    np.testing.assert_allclose(trace["rendering"], 10.0, atol=1e-6)
+    found = {b.stage: b.rgb for b in trace(make(), [420 / 1023] * 3)}
+    np.testing.assert_allclose(found["input"], 0.18, atol=1e-9)
+    np.testing.assert_allclose(found["rendering"], 10.0, atol=1e-6)
 
 
 def test_legal_range_at_both_ends():
@@ -109,8 +132,11 @@ def test_legal_range_at_both_ends():
 
 
 def test_stages_off_pass_their_value_on():
-    path = make(input=Input(encoding="V-Log/V-Gamut", on=False), rendering=RenderingStage(on=False),
-                display=Display(output="BT.709 BT.1886", on=False))
+    path = make(
+        input=Input(encoding="V-Log/V-Gamut", on=False),
+        rendering=RenderingStage(on=False),
+        display=Display(output="BT.709 BT.1886", on=False),
+    )
     white = path.apply([0.5] * 3)
     np.testing.assert_allclose(white, 0.5, atol=1e-12)
     steps = (Exposure(stops=1),)
@@ -130,11 +156,20 @@ def test_fingerprint_is_for_the_arithmetic():
 _numbers = st.floats(0.5, 1.5).map(lambda v: round(v, 6))
 
 
-@given(st.floats(-4, 4), st.floats(2000, 12000), st.tuples(_numbers, _numbers, _numbers), st.floats(0, 1), st.sampled_from(["full", "legal"]))
+@given(
+    st.floats(-4, 4),
+    st.floats(2000, 12000),
+    st.tuples(_numbers, _numbers, _numbers),
+    st.floats(0, 1),
+    st.sampled_from(["full", "legal"]),
+)
 @settings(max_examples=60, deadline=None)
 def test_recipe_round_trip(stops, kelvin, slope, strength, side):
-    path = make(trim=Trim(steps=(Exposure(stops=stops), WhiteBalance(kelvin=kelvin))), camera=CameraFile(range=side),
-                look=Look(name="Ember", steps=(SlopeOffsetPower(slope=slope),), strength=strength))
+    path = make(
+        trim=Trim(steps=(Exposure(stops=stops), WhiteBalance(kelvin=kelvin))),
+        camera=CameraFile(range=side),
+        look=Look(name="Ember", steps=(SlopeOffsetPower(slope=slope),), strength=strength),
+    )
     again = Path.from_recipe(path.to_recipe())
     assert again == path
     assert again.fingerprint == path.fingerprint
@@ -151,17 +186,23 @@ def _broken(**changes):
     return json.dumps(body)
 
 
-@pytest.mark.parametrize(("text", "words"), [
-    ("{", "not JSON"), ("[]", "not a recipe"), ("{}", "not a recipe"), ("[" * 100000, "not JSON"),
-    (_broken(upwelling_recipe=99), "version 99"),
-    (_broken(input__encoding="S-Log9"), "input.encoding: There is no encoding named “S-Log9”"),
-    (_broken(display__output="Cinema"), "display.output"),
-    (_broken(trim__steps=[{"kind": "sharpen"}]), "trim.steps.0"),
-    (_broken(trim__steps=[{"kind": "exposure", "stops": 99}]), "less than or equal to 8"),
-    (_broken(trim__steps=[{"kind": "exposure", "stops": "NaN"}]), "trim.steps.0"),
-    (_broken(look__strength=2), "look.strength"),
-    (_broken(surprise=1), "surprise"),
-])
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("{", "not JSON"),
+        ("[]", "not a recipe"),
+        ("{}", "not a recipe"),
+        ("[" * 100000, "more than 40 levels deep"),
+        (_broken(upwelling_recipe=99), "version 99"),
+        (_broken(input__encoding="S-Log9"), "input.encoding: There is no encoding named “S-Log9”"),
+        (_broken(display__output="Cinema"), "display.output"),
+        (_broken(trim__steps=[{"kind": "polish"}]), "trim.steps.0"),
+        (_broken(trim__steps=[{"kind": "exposure", "stops": 99}]), "less than or equal to 8"),
+        (_broken(trim__steps=[{"kind": "exposure", "stops": "NaN"}]), "trim.steps.0"),
+        (_broken(look__strength=2), "look.strength"),
+        (_broken(surprise=1), "surprise"),
+    ],
+)
 def test_bad_recipes_name_the_place(text, words):
     with pytest.raises(RecipeError, match=words):
         Path.from_recipe(text)
@@ -184,6 +225,8 @@ def test_conversion_against_colour_science():
 
 def test_core_needs_no_web():
     """All of core imports in a fresh process in which django is refused."""
-    code = ("import sys, pkgutil, importlib\nsys.modules['django'] = None\nimport upwelling.core as core\n"
-            "for m in pkgutil.walk_packages(core.__path__, 'upwelling.core.'): importlib.import_module(m.name)")
+    code = (
+        "import sys, pkgutil, importlib\nsys.modules['django'] = None\nimport upwelling.core as core\n"
+        "for m in pkgutil.walk_packages(core.__path__, 'upwelling.core.'): importlib.import_module(m.name)"
+    )
     subprocess.run([sys.executable, "-c", code], check=True, timeout=120)

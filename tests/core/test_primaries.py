@@ -9,15 +9,36 @@ from colour.adaptation import matrix_chromatic_adaptation_VonKries
 from colour.models import RGB_COLOURSPACES
 from colour.temperature import CCT_to_uv_Krystek1985, CCT_to_uv_Ohno2013
 
+from upwelling.core.colour.primaries import (
+    D60_ACES,
+    D65,
+    PRIMARIES,
+    adaptation_matrix,
+    primaries,
+    rgb_to_rgb,
+    rgb_to_xyz,
+    xy_to_xyz,
+)
+from upwelling.core.colour.temperature import kelvin_duv_to_xy, planckian_uv
 from upwelling.core.errors import UnknownName
-from upwelling.core.primaries import D60_ACES, D65, PRIMARIES, adaptation_matrix, primaries, rgb_to_rgb, rgb_to_xyz, xy_to_xyz
-from upwelling.core.temperature import kelvin_duv_to_xy, planckian_uv
 
 PEERS = {
-    "AP0": "ACES2065-1", "AP1": "ACEScg", "S-Gamut3": "S-Gamut3", "S-Gamut3.Cine": "S-Gamut3.Cine", "V-Gamut": "V-Gamut",
-    "Wide Gamut 3": "ARRI Wide Gamut 3", "BT.709": "ITU-R BT.709", "BT.2020": "ITU-R BT.2020", "P3-D65": "P3-D65",
-    "P3-DCI": "DCI-P3", "S-Gamut": "S-Gamut", "Cinema Gamut": "Cinema Gamut", "Wide Gamut 4": "ARRI Wide Gamut 4",
-    "Wide Gamut RGB": "REDWideGamutRGB", "F-Gamut": "F-Gamut", "D-Gamut": "DJI D-Gamut",
+    "AP0": "ACES2065-1",
+    "AP1": "ACEScg",
+    "S-Gamut3": "S-Gamut3",
+    "S-Gamut3.Cine": "S-Gamut3.Cine",
+    "V-Gamut": "V-Gamut",
+    "Wide Gamut 3": "ARRI Wide Gamut 3",
+    "BT.709": "ITU-R BT.709",
+    "BT.2020": "ITU-R BT.2020",
+    "P3-D65": "P3-D65",
+    "P3-DCI": "DCI-P3",
+    "S-Gamut": "S-Gamut",
+    "Cinema Gamut": "Cinema Gamut",
+    "Wide Gamut 4": "ARRI Wide Gamut 4",
+    "Wide Gamut RGB": "REDWideGamutRGB",
+    "F-Gamut": "F-Gamut",
+    "D-Gamut": "DJI D-Gamut",
 }
 
 

@@ -1,4 +1,7 @@
-"""What the default rendering, Rise, promises. Hue is measured in Oklab and, as a second witness, in ICtCp by colour-science."""
+"""What the default rendering, Rise, promises.
+
+Hue is measured in Oklab and, as a second witness, in ICtCp by colour-science.
+"""
 
 import colour
 import numpy as np
@@ -6,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from upwelling.core.colour.oklab import lms_to_oklab, rgb_to_lms
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.errors import BadValue
-from upwelling.core.oklab import lms_to_oklab, rgb_to_lms
 from upwelling.core.operations import run_reference
 from upwelling.core.outputs import OUTPUTS, output
-from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.rendering import Rise
 from upwelling.core.rendering.rise_operation import NEAREST, norm_of
 from upwelling.core.rendering.root_space import KNEE, soft_limit
@@ -21,8 +24,12 @@ STOPS = np.linspace(-8, 10, 361)
 HUES = np.linspace(0, 2 * np.pi, 48, endpoint=False)
 # Saturated lights: rows of hue at three purities, within AP1, scaled so that the largest channel is 0.18.
 _WHEEL = 0.5 + 0.5 * np.cos(HUES[:, None] - np.array([0, 2, 4]) * np.pi / 3)
-LIGHTS = np.concatenate([0.18 * (purity * _WHEEL + (1 - purity)) / (purity * _WHEEL + (1 - purity)).max(axis=1, keepdims=True)
-                         for purity in (0.35, 0.7, 0.93)])
+LIGHTS = np.concatenate(
+    [
+        0.18 * (purity * _WHEEL + (1 - purity)) / (purity * _WHEEL + (1 - purity)).max(axis=1, keepdims=True)
+        for purity in (0.35, 0.7, 0.93)
+    ]
+)
 _RNG = np.random.default_rng(6)
 RANDOM = np.exp2(_RNG.uniform(-9, 9, (60_000, 1))) * _RNG.random((60_000, 3))
 SWEEP = LIGHTS[None] * np.exp2(STOPS)[:, None, None]  # (stops, lights, 3)
@@ -39,7 +46,10 @@ def test_mid_grey_lies_where_the_output_says(name):
     assert TV.mid_grey_nits == 10.0
 
 
-@pytest.mark.parametrize("parameters", [{}, {"contrast": 1.6}, {"toe": -0.5}, {"toe": 0.9}, {"shoulder": 1.5}, {"scene_peak": 8, "contrast": 1.5}])
+@pytest.mark.parametrize(
+    "parameters",
+    [{}, {"contrast": 1.6}, {"toe": -0.5}, {"toe": 0.9}, {"shoulder": 1.5}, {"scene_peak": 8, "contrast": 1.5}],
+)
 def test_tone_curve_is_twice_smooth_and_rising(parameters):
     curve = Rise(**parameters).curve(TV)
     s = np.linspace(-12, curve.peak_stops + 1, 40001)
@@ -62,7 +72,9 @@ def test_luminance_never_falls_along_any_hue(name):
 
 @pytest.mark.parametrize("name", OUTPUTS)
 def test_the_peak_is_never_passed_before_the_last_cut(name):
-    """What the ceiling leaves is within the peak before anything is cut off; at and above the scene peak all is at the display's peak."""
+    """What the ceiling leaves is within the peak before anything is cut off; at and above the scene peak all is at the
+    display's peak.
+    """
     operation = Rise().made(AP1, output(name), "CAT02", True)
     light = np.concatenate([SWEEP.reshape(-1, 3), RANDOM])
     norm = norm_of(light)
@@ -79,7 +91,9 @@ def test_neutrals_stay_neutral():
     for display in OUTPUTS.values():
         out = render(grey, display)
         assert np.ptp(out, axis=1).max() < 1e-6
-        np.testing.assert_allclose(out[:, 1], np.exp2(Rise().curve(display).log2_display(np.log2(grey[:, 0] / 0.18))), atol=1e-9)
+        np.testing.assert_allclose(
+            out[:, 1], np.exp2(Rise().curve(display).log2_display(np.log2(grey[:, 0] / 0.18))), atol=1e-9
+        )
 
 
 def _angle(ab):
@@ -96,9 +110,11 @@ OK_BOUND = {"BT.709 BT.1886": 7.5, "sRGB": 7.5, "P3-D65 gamma 2.6": 9.5, "Displa
 
 @pytest.mark.parametrize("name", OUTPUTS)
 def test_hue_within_the_gamut(name):
-    """Lights of the output's own gamut up to a purity of 97 %, over 13 stops: at most 3° in ICtCp, by colour-science, on every output.
+    """Lights of the output's own gamut up to a purity of 97 %, over 13 stops: at most 3° in ICtCp, by colour-science,
+    on every output.
 
-    Each is measured against its own light at the luminance shown, because ICtCp's hue angle turns with the level where the chromaticity stays.
+    Each is measured against its own light at the luminance shown, because ICtCp's hue angle turns with the level where
+    the chromaticity stays.
     """
     target = output(name)
     wheel = np.clip(0.5 + np.cos(HUES[:, None] - np.array([0, 2, 4]) * np.pi / 3), 0, 1)
@@ -110,23 +126,35 @@ def test_hue_within_the_gamut(name):
     to_2020, weights = rgb_to_rgb(target.gamut, primaries("BT.2020"), "CAT02"), rgb_to_xyz(target.gamut)[1]
     nits = target.nits(shown)
     same = own * ((nits @ weights) / (own @ weights))[..., None]
-    seen, meant = (colour.RGB_to_ICtCp(np.maximum(rgb @ to_2020.T, 0), L_p=10000, method="ITU-R BT.2100-2 PQ") for rgb in (nits, same))
-    turn = np.where(np.hypot(seen[..., 1], seen[..., 2]) > 0.01, _turn(_angle(seen[..., 1:]), _angle(meant[..., 1:])), 0.0)
+    seen, meant = (
+        colour.RGB_to_ICtCp(np.maximum(rgb @ to_2020.T, 0), L_p=10000, method="ITU-R BT.2100-2 PQ")
+        for rgb in (nits, same)
+    )
+    turn = np.where(
+        np.hypot(seen[..., 1], seen[..., 2]) > 0.01, _turn(_angle(seen[..., 1:]), _angle(meant[..., 1:])), 0.0
+    )
     assert turn.max() < 3.0
-    scene, out = lms_to_oklab(own @ rgb_to_lms(target.gamut, "CAT02").T), lms_to_oklab(shown @ rgb_to_lms(target.gamut, "CAT02").T)
+    scene, out = (
+        lms_to_oklab(own @ rgb_to_lms(target.gamut, "CAT02").T),
+        lms_to_oklab(shown @ rgb_to_lms(target.gamut, "CAT02").T),
+    )
     turn = np.where(np.hypot(out[..., 1], out[..., 2]) > 0.02, _turn(_angle(scene[..., 1:]), _angle(out[..., 1:])), 0.0)
     assert turn.max() < OK_BOUND.get(name, 16.5)
 
 
 def test_chroma_that_primaries_keep():
-    """Chroma over lightness in Oklab of primaries and secondaries at 97 %, shown at mid level, over that of the light: blue was to keep 85 %."""
+    """Chroma over lightness in Oklab of primaries and secondaries at 97 %, shown at mid level, over that of the light:
+    blue was to keep 85 %.
+    """
     least = {"red": 0.93, "yellow": 0.94, "green": 0.92, "cyan": 0.94, "blue": 0.85, "magenta": 0.93}
     own = 0.97 * np.array([[1, 0, 0], [1, 1, 0], [0, 1, 0], [0, 1, 1], [0, 0, 1], [1, 0, 1]]) + 0.03
     for target in (TV, output("Display P3"), output("BT.2100 PQ 1000")):
         light = own @ rgb_to_rgb(target.gamut, AP1, "CAT02").T
         shown = render(0.18 * light / norm_of(light)[:, None], target)
         before, after = (lms_to_oklab(rgb @ rgb_to_lms(target.gamut, "CAT02").T) for rgb in (own, shown))
-        kept = (np.hypot(after[:, 1], after[:, 2]) / after[:, 0]) / (np.hypot(before[:, 1], before[:, 2]) / before[:, 0])
+        kept = (np.hypot(after[:, 1], after[:, 2]) / after[:, 0]) / (
+            np.hypot(before[:, 1], before[:, 2]) / before[:, 0]
+        )
         assert (kept > np.array(list(least.values()))).all(), dict(zip(least, np.round(kept, 3), strict=True))
 
 
@@ -160,11 +188,14 @@ def test_soft_limit():
     assert limited.max() < 1
 
 
-@pytest.mark.parametrize(("parameters", "words"), [
-    ({"contrast": 0.8, "scene_peak": 4}, "Raise the contrast to"),
-    ({"contrast": 2.0, "shoulder": 1.9}, "Start the shoulder at"),
-    ({"scene_peak": 4, "contrast": 1.6, "ease_start": 6}, "Lower the ease start"),
-])
+@pytest.mark.parametrize(
+    ("parameters", "words"),
+    [
+        ({"contrast": 0.8, "scene_peak": 4}, "Raise the contrast to"),
+        ({"contrast": 2.0, "shoulder": 1.9}, "Start the shoulder at"),
+        ({"scene_peak": 4, "contrast": 1.6, "ease_start": 6}, "Lower the ease start"),
+    ],
+)
 def test_settings_that_cannot_meet_say_what_to_change(parameters, words):
     with pytest.raises(BadValue, match=words):
         Rise(**parameters).operations(AP1, TV, "CAT02")

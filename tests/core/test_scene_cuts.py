@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
+from upwelling.core.measure.scene_cuts import cuts, ranges, strengths
 from upwelling.core.media import open_footage
-from upwelling.core.scene_cuts import cuts, ranges, strengths
 
 
 def test_the_reel_is_cut_where_its_scenes_meet(kilnlight):
@@ -18,8 +18,15 @@ def test_what_is_no_cut(kind):
     rng = np.random.default_rng(1)
     wide = rng.random((36, 200)).cumsum(axis=1) % 1.0
     wide = (wide + np.roll(wide, 1, 1) + np.roll(wide, 2, 1)) / 3
-    frames = [{"pan": wide[:, i * 2:i * 2 + 64], "flicker": wide[:, :64] * (1 if i % 2 else 0.9), "noise": wide[:, :64] + rng.normal(0, 0.01, (36, 64)),
-               "fade": wide[:, :64] * (1 - i / 60)}[kind] for i in range(60)]
+    frames = [
+        {
+            "pan": wide[:, i * 2 : i * 2 + 64],
+            "flicker": wide[:, :64] * (1 if i % 2 else 0.9),
+            "noise": wide[:, :64] + rng.normal(0, 0.01, (36, 64)),
+            "fade": wide[:, :64] * (1 - i / 60),
+        }[kind]
+        for i in range(60)
+    ]
     assert cuts(strengths(frames)) == []
 
 

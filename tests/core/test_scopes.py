@@ -4,33 +4,22 @@ import av
 import numpy as np
 import pytest
 
-from upwelling.core.banding import banding
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
+from upwelling.core.colour.spectral_locus import LOCUS
+from upwelling.core.measure.banding import banding
 from upwelling.core.path import CameraFile, Display, Input, Path, Trim
-from upwelling.core.picture_views import BAND_COLOURS, CLIP_COLOURS, FIRST_BAND, clip_view, false_colour, to_bytes
-from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
-from upwelling.core.scopes import (
-    LEVEL_HIGH,
-    LEVEL_LOW,
-    SKIN_DEGREES,
-    STOP_BINS,
-    UV_TOP,
-    Region,
-    camera_plateau,
-    chromaticities,
-    common,
-    dot_picture,
-    inner,
-    level_picture,
-    parade,
-    region_spans,
-    scene_facts,
-    signal_facts,
-    vector_targets,
-    vectorscope,
-    waveform,
-    whole,
+from upwelling.core.scopes.dots import SKIN_DEGREES, UV_TOP, chromaticities, dot_picture, vector_targets, vectorscope
+from upwelling.core.scopes.facts import STOP_BINS, camera_plateau, scene_facts, signal_facts
+from upwelling.core.scopes.levels import LEVEL_HIGH, LEVEL_LOW, level_picture, parade, waveform
+from upwelling.core.scopes.picture_views import (
+    BAND_COLOURS,
+    CLIP_COLOURS,
+    FIRST_BAND,
+    clip_view,
+    false_colour,
+    to_bytes,
 )
-from upwelling.core.spectral_locus import LOCUS
+from upwelling.core.scopes.spans import Region, common, inner, region_spans, whole
 from upwelling.core.steps import Contrast
 
 AP1 = primaries("AP1")
@@ -83,7 +72,7 @@ def test_parade_against_ffmpegs_waveform():
     levels = 1123  # four levels an 8-bit code, so that every code meets a level
     counts = parade(codes.astype(np.float32) / 255, whole(64, 32), levels, 32)
     for block, channel in enumerate((0, 1, 2)):
-        theirs = seen[block * 256:(block + 1) * 256]
+        theirs = seen[block * 256 : (block + 1) * 256]
         for x in range(32):
             ours = set(((np.flatnonzero(counts[channel, :, x]) - 51) / 4).tolist())
             assert ours == set(np.flatnonzero(theirs[:, x]).tolist()) == set(codes[:, x, channel].tolist())
@@ -125,18 +114,33 @@ def test_signal_facts_by_hand():
     assert (half.at_black, half.at_peak) == (0.0, 0.5)
 
 
-# --- what is measured -------------------------------------------------------------------------------------------------------
+# --- what is measured
 def test_rectangle_ellipse_and_bars():
-    assert region_spans(4, 10, Region(left=0.2, top=0.25, right=0.6, bottom=0.75)).tolist() == [[0, 0], [2, 6], [2, 6], [0, 0]]
+    assert region_spans(4, 10, Region(left=0.2, top=0.25, right=0.6, bottom=0.75)).tolist() == [
+        [0, 0],
+        [2, 6],
+        [2, 6],
+        [0, 0],
+    ]
     ellipse = region_spans(400, 400, Region(kind="ellipse", left=0.25, top=0.25, right=0.75, bottom=0.75))
     assert (ellipse[:, 1] - ellipse[:, 0]).sum() == pytest.approx(np.pi * 100**2, rel=0.01)
-    assert region_spans(9, 9, Region(left=0.5, top=0.5, right=0.5, bottom=0.5)).sum() > 0  # a point still measures a pixel
+    assert (
+        region_spans(9, 9, Region(left=0.5, top=0.5, right=0.5, bottom=0.5)).sum() > 0
+    )  # a point still measures a pixel
     assert inner(6, 8, (1, 2, 3, 0)).tolist() == [[0, 0], [3, 8], [3, 8], [3, 8], [0, 0], [0, 0]]
     assert common(inner(2, 8, (0, 0, 3, 0)), np.array([[0, 5], [6, 8]], np.int32)).tolist() == [[3, 5], [6, 8]]
 
 
-@pytest.mark.parametrize("draw", [lambda p, s: parade(p, s), lambda p, s: waveform(p, BT709, s), lambda p, s: vectorscope(p, BT709, s),
-                                  lambda p, s: chromaticities(p, AP1, s)], ids=["parade", "waveform", "vectorscope", "chromaticities"])
+@pytest.mark.parametrize(
+    "draw",
+    [
+        lambda p, s: parade(p, s),
+        lambda p, s: waveform(p, BT709, s),
+        lambda p, s: vectorscope(p, BT709, s),
+        lambda p, s: chromaticities(p, AP1, s),
+    ],
+    ids=["parade", "waveform", "vectorscope", "chromaticities"],
+)
 def test_a_region_counts_as_its_crop(draw):
     picture = np.random.default_rng(4).uniform(0.05, 0.9, (40, 64, 3)).astype(np.float32)
     spans = region_spans(40, 64, Region(left=0.25, top=0.25, right=0.75, bottom=0.75))
@@ -148,13 +152,22 @@ def test_a_region_counts_as_its_crop(draw):
 @pytest.mark.parametrize("value", [np.nan, np.inf, -np.inf, 1e30])
 def test_what_is_not_a_number_is_survived(value):
     picture = np.full((8, 8, 3), value, np.float32)
-    for out in (parade(picture, whole(8, 8)), waveform(picture, BT709, whole(8, 8)), vectorscope(picture, BT709, whole(8, 8)),
-                chromaticities(picture, AP1, whole(8, 8)), _facts(picture).counts, to_bytes(picture)):
+    for out in (
+        parade(picture, whole(8, 8)),
+        waveform(picture, BT709, whole(8, 8)),
+        vectorscope(picture, BT709, whole(8, 8)),
+        chromaticities(picture, AP1, whole(8, 8)),
+        _facts(picture).counts,
+        to_bytes(picture),
+    ):
         assert out.shape
 
 
 def test_chromaticities_lie_where_colour_science_has_them():
-    """u′, v′ by colour-science 0.4.7; and the table of the spectral locus is its CIE 1931 2° one to the fourth decimal."""
+    """u′, v′ by colour-science 0.4.7.
+
+    And the table of the spectral locus is its CIE 1931 2° one to the fourth decimal.
+    """
     import colour
 
     rng = np.random.default_rng(2)
@@ -174,7 +187,10 @@ def test_histogram_against_ffmpeg():
     codes = np.clip(rng.normal(120, 30, (64, 64)), 0, 255).astype(np.uint8)
     graph = av.filter.Graph()
     source = graph.add_buffer(width=64, height=64, format=av.VideoFormat("gray"), time_base=1)
-    histogram, sink = graph.add("histogram", "level_height=200:scale_height=0:levels_mode=linear:fgopacity=1:bgopacity=0"), graph.add("buffersink")
+    histogram, sink = (
+        graph.add("histogram", "level_height=200:scale_height=0:levels_mode=linear:fgopacity=1:bgopacity=0"),
+        graph.add("buffersink"),
+    )
     source.link_to(histogram)
     histogram.link_to(sink)
     graph.configure()
@@ -185,12 +201,14 @@ def test_histogram_against_ffmpeg():
     source.push(frame)
     bars = (sink.pull().reformat(format="gray").to_ndarray() > 128).sum(axis=0)[:256]
     levels = 1123
-    counts = parade(np.repeat(codes[..., None], 3, -1).astype(np.float32) / 255, whole(64, 64), levels, 32)[0].sum(axis=1)[51:51 + 1021:4]
+    counts = parade(np.repeat(codes[..., None], 3, -1).astype(np.float32) / 255, whole(64, 64), levels, 32)[0].sum(
+        axis=1
+    )[51 : 51 + 1021 : 4]
     np.testing.assert_array_equal(counts, np.bincount(codes.ravel(), minlength=256))
     assert np.abs(bars - np.rint(counts * 200 / counts.max())).max() <= 1
 
 
-# --- views that show numbers ------------------------------------------------------------------------------------------------
+# --- views that show numbers
 def test_false_colour_bands_are_whole_stops():
     stops = np.array([-20, -6.5, -0.5, 0.5, 1.5, 5.5, 6.5, 20])
     picture = false_colour((0.18 * np.exp2(stops))[None, :, None].repeat(3, -1).astype(np.float32), AP1)[0]
@@ -209,11 +227,21 @@ def test_clip_view_by_hand():
     assert len(set(picture[0].tolist())) == 1
 
 
-@pytest.mark.parametrize(("depth", "contrast", "risky"), [(8, 1.0, True), (8, 0.3, False), (10, 1.0, False), (10, 2.5, True), (12, 3.0, None)])
+@pytest.mark.parametrize(
+    ("depth", "contrast", "risky"),
+    [(8, 1.0, True), (8, 0.3, False), (10, 1.0, False), (10, 2.5, True), (12, 3.0, None)],
+)
 def test_banding_risk(depth, contrast, risky):
-    """8-bit log codes lie further apart on the display than an 8-bit display code; 10-bit ones do when stretched. Steps by hand below."""
-    path = Path(camera=CameraFile(depth=depth), input=Input(encoding="S-Log3/S-Gamut3.Cine"), trim=Trim(steps=(Contrast(contrast=contrast),)),
-                display=Display(output="BT.709 BT.1886"))
+    """8-bit log codes lie further apart on the display than an 8-bit display code; 10-bit ones do when stretched.
+
+    Steps by hand below.
+    """
+    path = Path(
+        camera=CameraFile(depth=depth),
+        input=Input(encoding="S-Log3/S-Gamut3.Cine"),
+        trim=Trim(steps=(Contrast(contrast=contrast),)),
+        display=Display(output="BT.709 BT.1886"),
+    )
     found = banding(path, 0.3, 0.6)
     if risky is None:
         assert found is None
@@ -251,7 +279,9 @@ def test_waveform_is_luma():
 
 
 def test_vectorscope_places_bars_on_their_targets():
-    """75 % bars of BT.709 by colour-science's colour differences (0.4.7): each falls on its printed target, grey in the middle."""
+    """75 % bars of BT.709 by colour-science's colour differences (0.4.7): each falls on its printed target, grey in the
+    middle.
+    """
     import colour
 
     bars = {"R": (1, 0, 0), "Ye": (1, 1, 0), "G": (0, 1, 0), "Cy": (0, 1, 1), "B": (0, 0, 1), "Mg": (1, 0, 1)}
@@ -268,7 +298,9 @@ def test_vectorscope_places_bars_on_their_targets():
     assert SKIN_DEGREES == 123  # common practice, no source
     double = vectorscope(np.tile(np.float32([0.4, 0.3, 0.3]), (3, 3, 1)), BT709, whole(3, 3), 2.0, size)[0]
     (row,), (column,) = np.nonzero(double)
-    single = np.array([(0.1 * (1 - 0.2126)) / (2 * (1 - 0.2126)), -0.1 * 0.2126 / (2 * (1 - 0.0722))])  # by hand, BT.709
+    single = np.array(
+        [(0.1 * (1 - 0.2126)) / (2 * (1 - 0.2126)), -0.1 * 0.2126 / (2 * (1 - 0.0722))]
+    )  # by hand, BT.709
     np.testing.assert_allclose([(row / 200 - 0.5) / 2, (column / 200 - 0.5) / 2], single, atol=0.003)
 
 
@@ -293,6 +325,8 @@ def test_vectorscope_against_ffmpeg():
     pb, pr, y = (cb - 128) / 224, (cr - 128) / 224, (128 - 16) / 219
     red, blue = y + pr * 2 * (1 - BT709[0]), y + pb * 2 * (1 - BT709[1])
     green = (y - BT709[0] * red - BT709[1] * blue) / (1 - sum(BT709))
-    ours = vectorscope(np.stack([red, green, blue], -1).astype(np.float32), BT709, whole(24, 24), size=225)[0]  # one cell a chroma code from 16 to 240
+    ours = vectorscope(np.stack([red, green, blue], -1).astype(np.float32), BT709, whole(24, 24), size=225)[
+        0
+    ]  # one cell a chroma code from 16 to 240
     places = {(int(255 - r), int(c)) for r, c in np.argwhere(marked)}
     assert {(int(r) + 16, int(c) + 16) for r, c in np.argwhere(ours)} == places

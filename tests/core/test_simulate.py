@@ -4,10 +4,10 @@ import colour
 import numpy as np
 import pytest
 
-from upwelling.core.chart import PATCHES, chart_linear
+from upwelling.core.charts.patch_chart import PATCHES, chart_linear
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding
 from upwelling.core.path import Display, Input, Path
-from upwelling.core.primaries import primaries, rgb_to_rgb
 from upwelling.core.simulate import tracer
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.kilnlight import SCENES
@@ -66,7 +66,9 @@ def test_cameras(camera):
     assert 0 < code.std() < 0.02
     over = camera.shoot(grey, stops=1, seed=1)
     assert over.mean() == pytest.approx(encoding(camera.encoding_name).code_of(0.36), abs=2e-3)
-    assert camera.shoot(grey * 1e4).max() == pytest.approx(encoding(camera.encoding_name).code_of(camera.clip), abs=1e-3)
+    assert camera.shoot(grey * 1e4).max() == pytest.approx(
+        encoding(camera.encoding_name).code_of(camera.clip), abs=1e-3
+    )
     np.testing.assert_array_equal(camera.shoot(grey, seed=3), camera.shoot(grey, seed=3))
 
 
@@ -88,7 +90,9 @@ def test_gains_are_on_the_cameras_own_channels():
 
 @pytest.mark.parametrize("name", SCENES)
 def test_what_ships_is_what_is_traced(name):
-    """Scenes traced anew at a tenth of the size: places a tenth as wide again, in which noise evens out, are as bright, and nothing leans one way."""
+    """Scenes traced anew at a tenth of the size: places a tenth as wide again, in which noise evens out, are as bright,
+    and nothing leans one way.
+    """
     picture = shipped(name)
     assert picture.shape == (900, 1600, 3)
 

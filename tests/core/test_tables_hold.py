@@ -1,4 +1,6 @@
-"""The promise: ordinary tables of the default rendering hold, and another program's interpolation shows what the exact path does."""
+"""The promise: ordinary tables of the default rendering hold, and another program's interpolation shows what the exact
+path does.
+"""
 
 import colour
 import numpy as np
@@ -6,38 +8,66 @@ import pytest
 
 from tests.core.test_bake import make
 from tests.core.witness import ffmpeg_lut3d
-from upwelling.core.bake import BakeOrder, FrameSample, bake, solve, verify
+from upwelling.core.bake import BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
-from upwelling.core.lut_files import write_lut
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.operations import Matrix, encode_operations, run_reference
-from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
+from upwelling.core.proof import FrameSample, solve, verify
 from upwelling.core.simulate import tracer
 from upwelling.core.simulate.scene import Scene
+from upwelling.core.tables.files import write_lut
+
+pytestmark = pytest.mark.slow
 
 # Encodings of the promise, each with an output; benchmarks/tables.py prints the whole table.
-SDR = [("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886"), ("V-Log/V-Gamut", "P3-D65 gamma 2.6"), ("LogC3 EI 800/Wide Gamut 3", "sRGB"), ("C-Log3/Cinema Gamut", "Display P3"),
-       ("Apple Log/BT.2020", "BT.709 BT.1886"), ("HLG/BT.2020", "BT.709 BT.1886")]
+SDR = [
+    ("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886"),
+    ("V-Log/V-Gamut", "P3-D65 gamma 2.6"),
+    ("LogC3 EI 800/Wide Gamut 3", "sRGB"),
+    ("C-Log3/Cinema Gamut", "Display P3"),
+    ("Apple Log/BT.2020", "BT.709 BT.1886"),
+    ("HLG/BT.2020", "BT.709 BT.1886"),
+]
 
 
 @pytest.fixture(scope="module")
 def room():
-    """Scene light (H, W, 3) of a room that the rendering was not designed on: spheres of random colours and gloss, two lamps and a window, by a fixed seed."""
+    """Scene light (H, W, 3) of a room that the rendering was not designed on: spheres of random colours and gloss, two
+    lamps and a window, by a fixed seed.
+    """
     rng = np.random.default_rng(711)
     s = Scene(ambient=((0.05, 0.05, 0.05), (0.2, 0.21, 0.23)), glow=0.03)
     s.box((-6, -0.1, -6), (6, 0, 6), s.material((0.3, 0.28, 0.25), gloss=0.1))
     s.box((-6, 0, 2.8), (6, 4, 3.0), s.material((0.45, 0.44, 0.42)))
     for _ in range(70):
         shade = s.material(tuple(rng.uniform(0.02, 0.9, 3) ** 1.5), gloss=float(rng.uniform(0, 0.4)))
-        s.sphere((rng.uniform(-2.6, 2.6), rng.uniform(0.15, 2.3), rng.uniform(-0.2, 2.4)), float(rng.uniform(0.08, 0.26)), shade)
-    s.sphere((-1.1, 2.2, 1.2), 0.16, s.material((0, 0, 0), tracer.LIGHT, emission=(22.0, 12.0, 4.5), casts=(22.0, 12.0, 4.5)))
+        s.sphere(
+            (rng.uniform(-2.6, 2.6), rng.uniform(0.15, 2.3), rng.uniform(-0.2, 2.4)),
+            float(rng.uniform(0.08, 0.26)),
+            shade,
+        )
+    s.sphere(
+        (-1.1, 2.2, 1.2), 0.16, s.material((0, 0, 0), tracer.LIGHT, emission=(22.0, 12.0, 4.5), casts=(22.0, 12.0, 4.5))
+    )
     s.sphere((1.3, 0.8, 0.4), 0.1, s.material((0, 0, 0), tracer.LIGHT, emission=(2.0, 6.0, 7.5)))
-    s.rectangle((2.4, 1.8, 2.7), (0.5, 0, 0), (0, 0.6, 0), s.material((0, 0, 0), tracer.LIGHT, emission=(7.0, 8.2, 9.6), casts=(9.0, 10.5, 12.0)), lamp=True)
+    s.rectangle(
+        (2.4, 1.8, 2.7),
+        (0.5, 0, 0),
+        (0, 0.6, 0),
+        s.material((0, 0, 0), tracer.LIGHT, emission=(7.0, 8.2, 9.6), casts=(9.0, 10.5, 12.0)),
+        lamp=True,
+    )
     return s.render(240, 135, eye=(0, 1.4, -2.8), target=(0, 1.1, 1.0), half_height=0.42, samples=4)
 
 
 def order(encoding, target, interpolation, size=33, **fields):
     receiver = plain_receiver(size).model_copy(update={"interpolation": interpolation})
-    return BakeOrder(path=make(encoding, output=target), receiver=receiver, size=size, **{"format": "cube", "entries": "fitted" if size <= 36 else "sampled", **fields})
+    return BakeOrder(
+        path=make(encoding, output=target),
+        receiver=receiver,
+        size=size,
+        **{"format": "cube", "entries": "fitted" if size <= 36 else "sampled", **fields},
+    )
 
 
 def coded(one, rgb_linear):
@@ -47,8 +77,14 @@ def coded(one, rgb_linear):
     return np.clip(run_reference(back, np.asarray(rgb_linear, dtype=np.float64)), 0, 1)
 
 
-# C-Log3 has the fewest codes in the shadows of them all: at 33 points, trilinear, to Display P3 99 % of this room is at 1.19, above 1 (docs/numbers.md).
-KINDS = [(encoding, target, way) for encoding, target in SDR for way in ("tetrahedral", "trilinear") if (encoding[:6], way) != ("C-Log3", "trilinear")]
+# C-Log3 has the fewest codes in the shadows of them all: at 33 points, trilinear, to Display P3 99 % of this room is at
+# 1.19, above 1 (docs/numbers.md).
+KINDS = [
+    (encoding, target, way)
+    for encoding, target in SDR
+    for way in ("tetrahedral", "trilinear")
+    if (encoding[:6], way) != ("C-Log3", "trilinear")
+]
 
 
 @pytest.mark.parametrize(("encoding", "target", "interpolation"), KINDS)
@@ -75,7 +111,9 @@ def test_hdr_holds_at_65_with_a_shaper_where_it_needs_one(tmp_path, room, target
 
 @pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
 def test_ffmpeg_shows_what_the_exact_path_does(tmp_path, room, interpolation):
-    """ffmpeg's lut3d on a picture not used for the design: ΔE 2000 by colour-science, 99 % under 1.0, against the exact render."""
+    """ffmpeg's lut3d on a picture not used for the design: ΔE 2000 by colour-science, 99 % under 1.0, against the exact
+    render.
+    """
     one = order("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886", interpolation)
     codes = coded(one, room).astype(np.float32)
     write_lut(bake(one), tmp_path / "t.cube")

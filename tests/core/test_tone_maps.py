@@ -1,4 +1,6 @@
-"""Every tone map and gamut fit over the torture chart, each published one against its own report or numbers worked by hand."""
+"""Every tone map and gamut fit over the torture chart, each published one against its own report or numbers worked by
+hand.
+"""
 
 import colour
 import numpy as np
@@ -7,13 +9,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from upwelling.core import engine
-from upwelling.core.comparison import colourfulness, figures, hdr_reference, hue_turn, render, scene_hue
+from upwelling.core.charts.torture import rows, stops_across, sweeps, torture_chart
+from upwelling.core.colour.difference import delta_e_itp, ictcp
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.curves.hlg import LUMINANCE, Ootf
-from upwelling.core.difference import delta_e_itp, ictcp
 from upwelling.core.errors import BadValue
+from upwelling.core.measure.comparison import colourfulness, figures, hdr_reference, hue_turn, render, scene_hue
 from upwelling.core.operations import LuminancePower, run_reference
 from upwelling.core.outputs import OUTPUTS, output
-from upwelling.core.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.rendering import FITS, TONE_MAPS, Rise, to_scene
 from upwelling.core.rendering.bt2390 import Bt2390, Eetf
 from upwelling.core.rendering.bt2446_a import MethodA
@@ -24,17 +27,31 @@ from upwelling.core.rendering.fits.distance import LIMITS, THRESHOLDS, DistanceO
 from upwelling.core.rendering.hlg_to_sdr import HlgOotf, WhiteToWhite
 from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.source_display import source_operations
-from upwelling.core.torture_chart import rows, stops_across, sweeps, torture_chart
 
 AP1, TV, HDR = primaries("AP1"), output("BT.709 BT.1886"), output("BT.2100 PQ 1000")
 ROWS, STOPS, LIGHT = sweeps(AP1)
 SATURATED = np.array([row.saturated for row in ROWS])
 SDR_ONLY = ("bt2446a", "bt2446c")
-EVERY = [(m, f, o) for m in TONE_MAPS for f in FITS for o in ("BT.709 BT.1886", "sRGB", "P3-D65 gamma 2.6", "BT.2100 PQ 1000, P3", "BT.2100 PQ 4000")
-         if not (output(o).is_hdr and m.model_fields["kind"].default in SDR_ONLY)]
-# By how much of the peak luminance may fall along a rising saturated sweep: where channels are held in ratio, the fit darkens what is left
+EVERY = [
+    (m, f, o)
+    for m in TONE_MAPS
+    for f in FITS
+    for o in ("BT.709 BT.1886", "sRGB", "P3-D65 gamma 2.6", "BT.2100 PQ 1000, P3", "BT.2100 PQ 4000")
+    if not (output(o).is_hdr and m.model_fields["kind"].default in SDR_ONLY)
+]
+# By how much of the peak luminance may fall along a rising saturated sweep: where channels are held in ratio, the fit
+# darkens what is left
 # outside near white. Ours never falls.
-MOST_FALL = {"rise": 1e-9, "reinhard": 0.009, "bt2390": 0.011, "bt2446a": 0.0095, "bt2446c": 0.0115, "hlg_ootf": 0.0125, "bt2408": 0.0135, "clip": 0.02}
+MOST_FALL = {
+    "rise": 1e-9,
+    "reinhard": 0.009,
+    "bt2390": 0.011,
+    "bt2446a": 0.0095,
+    "bt2446c": 0.0115,
+    "hlg_ootf": 0.0125,
+    "bt2408": 0.0135,
+    "clip": 0.02,
+}
 
 
 def shown(method, target, light=LIGHT):
@@ -64,32 +81,49 @@ def test_over_the_torture_chart(method, fit, name):
 
 @pytest.mark.parametrize("method", TONE_MAPS, ids=lambda m: m.__name__)
 def test_hue_over_saturated_sweeps(method, capsys):
-    """ICtCp hue against the same light at the luminance shown, below where a sweep leaves the output's gamut; 0.5 % of chroma is no hue."""
+    """ICtCp hue against the same light at the luminance shown, below where a sweep leaves the output's gamut; 0.5 % of
+    chroma is no hue.
+    """
     made = method()
     light = LIGHT[SATURATED]
     tone = run_reference(made.tone(AP1, TV, "CAT02"), light)
     out = shown(made, TV, light)
-    turn = hue_turn(scene_hue(light, TV.nits(out @ rgb_to_xyz(TV.gamut)[1]), AP1, "CAT02"), ictcp(TV.nits(out) @ rgb_to_rgb(TV.gamut, primaries("BT.2020"), "CAT02").T))
+    turn = hue_turn(
+        scene_hue(light, TV.nits(out @ rgb_to_xyz(TV.gamut)[1]), AP1, "CAT02"),
+        ictcp(TV.nits(out) @ rgb_to_rgb(TV.gamut, primaries("BT.2020"), "CAT02").T),
+    )
     inside = np.logical_and.accumulate((tone >= 0).all(-1) & (tone <= 1).all(-1), axis=1)
     assert inside.sum() > 300
     worst = float(turn[inside].max())
     with capsys.disabled():
-        print(f"\n{made.title}: hue turns by at most {worst:.2f}° inside the gamut of {TV.name}; promised {made.hue_bound:g}°", end="")
+        print(
+            f"\n{made.title}: hue turns by at most {worst:.2f}° inside the gamut of {TV.name}; promised "
+            f"{made.hue_bound:g}°",
+            end="",
+        )
     assert worst <= made.hue_bound
 
 
-@pytest.mark.parametrize(("method", "name"), [(m, n) for m in (Rise, Reinhard, Clip) for n in OUTPUTS], ids=lambda v: v if isinstance(v, str) else v.__name__)
+@pytest.mark.parametrize(
+    ("method", "name"),
+    [(m, n) for m in (Rise, Reinhard, Clip) for n in OUTPUTS],
+    ids=lambda v: v if isinstance(v, str) else v.__name__,
+)
 def test_mid_grey_lies_where_the_output_says(method, name):
     target = output(name)
     assert target.nits(shown(method(), target, [[0.18] * 3]))[0, 1] == pytest.approx(target.mid_grey_nits, rel=1e-6)
 
 
 def test_rise_matches_itself_between_sdr_and_hdr():
-    """From −3 to +0.5 stops the two differ by the ratio of mid greys alone, for neutrals and for skin; below, HDR's dark end begins."""
+    """From −3 to +0.5 stops the two differ by the ratio of mid greys alone, for neutrals and for skin; below, HDR's
+    dark end begins.
+    """
     stops = np.linspace(-3, 0.5, 36)
     skin = np.array([row.rgb for row in ROWS if row.name in ("light skin", "dark skin", "grey")])
     light = 0.18 * np.exp2(stops)[:, None, None] * skin
-    sdr, hdr = (t.nits(shown(Rise(), t, light)) @ rgb_to_rgb(t.gamut, primaries("BT.2020"), "CAT02").T for t in (TV, HDR))
+    sdr, hdr = (
+        t.nits(shown(Rise(), t, light)) @ rgb_to_rgb(t.gamut, primaries("BT.2020"), "CAT02").T for t in (TV, HDR)
+    )
     np.testing.assert_allclose(np.log2(hdr / sdr), np.log2(26 / 10), atol=0.05)
     assert np.abs(np.log2(hdr / sdr) - np.log2(26 / 10)).mean() < 0.01
 
@@ -97,14 +131,16 @@ def test_rise_matches_itself_between_sdr_and_hdr():
 def test_surround_follows_the_report():
     """BT.2390-8, 6.2: gamma times 0.98^log2(L/5); worked by hand for 0.05 cd/m²."""
     cinema = output("P3-D65 gamma 2.6")
-    assert Rise().contrast_for(cinema) == pytest.approx(1.3 * 0.98 ** -6.643856, rel=1e-6)
+    assert Rise().contrast_for(cinema) == pytest.approx(1.3 * 0.98**-6.643856, rel=1e-6)
     assert Rise(surround=0.0).contrast_for(cinema) == 1.3
     assert Rise().contrast_for(TV) == 1.3
 
 
-# --- published curves -----------------------------------------------------------------------------------------------------------
+# --- published curves
 def test_eetf_is_the_reports():
-    """BT.2390-8, 5.4.1: below KS nothing moves, the peak lands on the peak, P and its slope meet at KS; values worked by hand."""
+    """BT.2390-8, 5.4.1: below KS nothing moves, the peak lands on the peak, P and its slope meet at KS; values worked
+    by hand.
+    """
     pq = lambda nits: float(colour.models.eotf_inverse_ST2084(nits))  # noqa: E731
     curve = Eetf(1000, 100, 0)
     most = pq(100) / pq(1000)
@@ -123,7 +159,9 @@ def test_eetf_is_the_reports():
 
 
 def test_method_a_is_the_reports():
-    """BT.2446-1, section 4: ρ of 1000 and 100 cd/m²; the pieces meet to 6e-4 of Y′c as printed; black and peak stay; worked by hand at Y′ = 0.5."""
+    """BT.2446-1, section 4: ρ of 1000 and 100 cd/m²; the pieces meet to 6e-4 of Y′c as printed; black and peak stay;
+    worked by hand at Y′ = 0.5.
+    """
     a = MethodA(1000, 100)
     rho, small = 1 + 32 * 0.1 ** (1 / 2.4), 1 + 32 * 0.01 ** (1 / 2.4)
     p = np.log(1 + (rho - 1) * 0.5) / np.log(rho)
@@ -155,7 +193,9 @@ def test_method_c_is_the_reports():
 
 def test_source_display_has_the_levels_of_bt2408():
     """BT.2408-7, table 1: diffuse white 203 cd/m², an 18 % grey card 26 cd/m², on a 1000 cd/m² display."""
-    light = run_reference(source_operations(primaries("BT.2020"), "CAT02", 1000.0, 203.0), np.array([[1.0] * 3, [0.18] * 3, [9.0] * 3]))
+    light = run_reference(
+        source_operations(primaries("BT.2020"), "CAT02", 1000.0, 203.0), np.array([[1.0] * 3, [0.18] * 3, [9.0] * 3])
+    )
     np.testing.assert_allclose(light[:, 1] * 1000, [203, 26, 1000], atol=0.1)
 
 
@@ -177,7 +217,10 @@ def test_white_to_white_and_reinhard_by_hand():
     assert curve(np.array(1.0)) == pytest.approx(key * (1 + 1 / (256 * key)) / (1 + key))
 
 
-@pytest.mark.parametrize(("method", "words"), [(Reinhard(scene_peak=2), None), (Bt2446C(), "maps HDR to SDR"), (TONE_MAPS[2](), "maps HDR to SDR")])
+@pytest.mark.parametrize(
+    ("method", "words"),
+    [(Reinhard(scene_peak=2), None), (Bt2446C(), "maps HDR to SDR"), (TONE_MAPS[2](), "maps HDR to SDR")],
+)
 def test_what_cannot_be_is_said(method, words):
     if words is None:
         assert shown(method, TV, [[0.18] * 3])[0, 1] == pytest.approx(0.1)
@@ -186,9 +229,19 @@ def test_what_cannot_be_is_said(method, words):
         method.operations(AP1, HDR, "CAT02")
 
 
-# --- the way back ---------------------------------------------------------------------------------------------------------------
-INVERTIBLE = [Rise(), Rise(desaturation=0.5), Bt2390(), Bt2390(preserve="channels"), TONE_MAPS[2](), Bt2446C(above_white="scaled to the peak"),
-              HlgOotf(), Reinhard(), Reinhard(preserve="power norm"), Clip()]
+# --- the way back
+INVERTIBLE = [
+    Rise(),
+    Rise(desaturation=0.5),
+    Bt2390(),
+    Bt2390(preserve="channels"),
+    TONE_MAPS[2](),
+    Bt2446C(above_white="scaled to the peak"),
+    HlgOotf(),
+    Reinhard(),
+    Reinhard(preserve="power norm"),
+    Clip(),
+]
 
 
 @pytest.mark.parametrize("method", INVERTIBLE, ids=lambda m: f"{m.kind} {getattr(m, 'preserve', '')}")
@@ -201,7 +254,9 @@ def test_inverse_up_to_the_peak(method):
     inside = (tone > 0.0).all(-1) & (tone < 0.97).all(-1)
     assert inside.mean() > 0.65
     back = to_scene(method, shown(method, TV, light), AP1, TV, "CAT02")
-    np.testing.assert_allclose(back[inside], light[inside], rtol=0.01 if method.kind in ("rise", "bt2446c", "bt2446a") else 0.004)
+    np.testing.assert_allclose(
+        back[inside], light[inside], rtol=0.01 if method.kind in ("rise", "bt2446c", "bt2446a") else 0.004
+    )
 
 
 def test_smooth_fit_comes_back():
@@ -211,7 +266,9 @@ def test_smooth_fit_comes_back():
     inside = (rgb > 0.003).all(-1) & (fitted < 0.985).all(-1) & (fitted > 0.002).all(-1)
     assert inside.sum() > 2000
     back = operation.undo(fitted)
-    np.testing.assert_allclose(operation.apply(back)[inside], fitted[inside], atol=1e-6)  # every answer is shown as what was asked for
+    np.testing.assert_allclose(
+        operation.apply(back)[inside], fitted[inside], atol=1e-6
+    )  # every answer is shown as what was asked for
     same = np.abs(back - rgb).max(axis=-1) < 2e-4  # close under the ceiling two lights may be shown alike
     assert same[inside].mean() > 0.995
 
@@ -221,9 +278,11 @@ def test_no_way_back_is_said():
         to_scene(Reinhard(preserve="channels", saturation=0.5), np.full((1, 3), 0.2), AP1, TV, "CAT02")
 
 
-# --- fits -----------------------------------------------------------------------------------------------------------------------
+# --- fits
 def test_distance_fit_is_the_published_one():
-    """Limits land on the gamut's edge, thresholds and neutrals stay, and the way back gives the same (the source's own round trip)."""
+    """Limits land on the gamut's edge, thresholds and neutrals stay, and the way back gives the same (the source's own
+    round trip).
+    """
     operation = DistanceOperation()
     for channel in range(3):
         for distance, expected in ((LIMITS[channel], 1.0), (THRESHOLDS[channel], THRESHOLDS[channel])):
@@ -244,13 +303,17 @@ def test_every_fit_ends_on_the_display(rgb):
         np.testing.assert_allclose(fit().operation(TV, "CAT02").apply(inside), inside, atol=1e-9)
 
 
-# --- what compares them ---------------------------------------------------------------------------------------------------------
+# --- what compares them
 def test_ictcp_and_its_difference_against_colour_science():
-    """BT.2100 ICtCp of absolute light; ΔE ITP as BT.2124 writes it: Ct halved before it is squared, which colour-science's 0.25·ΔCt² is too."""
+    """BT.2100 ICtCp of absolute light; ΔE ITP as BT.2124 writes it: Ct halved before it is squared, which
+    colour-science's 0.25·ΔCt² is too.
+    """
     rgb = np.random.default_rng(1).uniform(0, 900, (200, 3))
     found = ictcp(rgb)
     np.testing.assert_allclose(found, colour.RGB_to_ICtCp(rgb, L_p=10000, method="ITU-R BT.2100-2 PQ"), atol=2e-6)
-    np.testing.assert_allclose(delta_e_itp(found[:100], found[100:]), colour.difference.delta_E_ITP(found[:100], found[100:]), rtol=1e-9)
+    np.testing.assert_allclose(
+        delta_e_itp(found[:100], found[100:]), colour.difference.delta_E_ITP(found[:100], found[100:]), rtol=1e-9
+    )
     assert delta_e_itp(np.zeros(3), np.array([0.0, 0.01, 0.0])) == pytest.approx(3.6)
 
 
@@ -281,7 +344,9 @@ def test_torture_chart_is_what_it_says():
 def test_figures_of_a_frame():
     scene = torture_chart(AP1, 480, 270)
     reference = hdr_reference(scene, AP1, "CAT02", HDR)
-    ours, cut = (figures(m, render(m, scene, AP1, TV, "CAT02"), scene, AP1, TV, "CAT02", reference) for m in (Rise(), Clip()))
+    ours, cut = (
+        figures(m, render(m, scene, AP1, TV, "CAT02"), scene, AP1, TV, "CAT02", reference) for m in (Rise(), Clip())
+    )
     assert ours.mid_grey_nits == pytest.approx(10.0, rel=1e-6)
     assert ours.mid_grey_signal == pytest.approx(0.1 ** (1 / 2.4), rel=1e-6)
     assert ours.from_hdr < 3.5 < cut.from_hdr  # ΔE ITP; most of ours is HDR's dark end, below −4 stops

@@ -1,6 +1,8 @@
-"""Every reader on mutated files: only declared errors, within memory and time. `python -m tests.outside.fuzz --count 10000`; 200 each run in the suite.
+"""Every reader on mutated files: only declared errors, within memory and time. `python -m tests.outside.fuzz --count
+10000`; 200 each run in the suite.
 
-Each reader works in a process of its own under an address limit, so that a library that crashes is counted and not the end of the run.
+Each reader works in a process of its own under an address limit, so that a library that crashes is counted and not the
+end of the run.
 """
 
 from __future__ import annotations
@@ -14,14 +16,14 @@ import signal
 import tempfile
 import time
 from collections.abc import Callable
-from pathlib import Path
+from pathlib import Path as FilePath
 
 import numpy as np
 
 from upwelling.core.errors import UpwellingError
-from upwelling.core.look_recipe import LookRecipe
 from upwelling.core.lut.formats.cdl import format_cdl, parse_cdl
-from upwelling.core.lut.formats.clf import format_clf, parse_clf
+from upwelling.core.lut.formats.clf import parse_clf
+from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
 from upwelling.core.lut.formats.edl import Event, format_edl, parse_edl
 from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, MatrixNode, ProcessList, TableNode
@@ -31,11 +33,20 @@ from upwelling.core.media.icc import read_profile
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import Display, Input
 from upwelling.core.path import Path as ColourPath
+from upwelling.core.path.look_recipe import LookRecipe
 
 MEMORY, SECONDS = 8 * 2**30, 20
 """Address space of a reader's process, most of it the compiler's, and what one file may take."""
 PICTURE = np.random.default_rng(1).random((48, 64, 3)).astype(np.float32)
-_NUMBERS = (b"\0\0\0\0", b"\xff\xff\xff\xff", b"\x7f\xff\xff\xff", b"\xff\xff\xff\x7f", b"\x80\0\0\0", b"\0\0\0\1", b"\1\0\0\0")
+_NUMBERS = (
+    b"\0\0\0\0",
+    b"\xff\xff\xff\xff",
+    b"\x7f\xff\xff\xff",
+    b"\xff\xff\xff\x7f",
+    b"\x80\0\0\0",
+    b"\0\0\0\1",
+    b"\1\0\0\0",
+)
 
 
 def mutated(data: bytes, rnd: random.Random) -> bytes:
@@ -49,19 +60,19 @@ def mutated(data: bytes, rnd: random.Random) -> bytes:
     elif kind == 4:
         del out[at:]
     elif kind == 5:
-        del out[at:at + length]
+        del out[at : at + length]
     elif kind == 6:
-        out[at:at] = out[at:at + length]
+        out[at:at] = out[at : at + length]
     elif kind == 7:
-        out[at:at + length] = bytes(min(length, size - at))
+        out[at : at + length] = bytes(min(length, size - at))
     elif kind == 8:
-        out[at:at + length] = rnd.randbytes(min(length, size - at))
+        out[at : at + length] = rnd.randbytes(min(length, size - at))
     else:
-        out[at:at + 4] = rnd.choice(_NUMBERS)
+        out[at : at + 4] = rnd.choice(_NUMBERS)
     return bytes(out)
 
 
-def read_footage(place: Path) -> None:
+def read_footage(place: FilePath) -> None:
     """Facts and two frames."""
     footage = open_footage(place)
     for number in {0, footage.facts.frames - 1}:
@@ -71,8 +82,8 @@ def read_footage(place: Path) -> None:
         assert np.isfinite(code).all()
 
 
-def _text(parse: Callable[[bytes], object]) -> Callable[[Path], None]:
-    def read(place: Path) -> None:
+def _text(parse: Callable[[bytes], object]) -> Callable[[FilePath], None]:
+    def read(place: FilePath) -> None:
         parse(place.read_bytes())
 
     return read
@@ -84,28 +95,43 @@ def _profile() -> bytes:
     return bytes(imagecodecs.cms_profile("srgb"))
 
 
-def seeds(folder: Path) -> dict[str, tuple[bytes, Callable[[Path], None]]]:
+def seeds(folder: FilePath) -> dict[str, tuple[bytes, Callable[[FilePath], None]]]:
     """A good file and its reader, by name; the ending is the file's."""
     from tests.core.test_raw import PROFILE, mosaic_of, scene
     from upwelling.core.media import dng
 
-    found: dict[str, tuple[bytes, Callable[[Path], None]]] = {}
+    found: dict[str, tuple[bytes, Callable[[FilePath], None]]] = {}
     for name in ("a8.png", "a16.png", "a.jpg", "a8.tif", "a16.tif", "a.exr", "a.dpx"):
-        write_still(folder / name, PICTURE, "8" if "8" in name or name == "a.jpg" else None if name in ("a.exr", "a.dpx") else "16")
+        write_still(
+            folder / name,
+            PICTURE,
+            "8" if "8" in name or name == "a.jpg" else None if name in ("a.exr", "a.dpx") else "16",
+        )
     dng.write(folder / "a.dng", mosaic_of(scene(48, 64)), PROFILE, black=512, white=15871)
     for name in ("prores-422.mov", "h264-8.mp4", "h265-10.mp4", "ffv1-10.mkv", "h264-10.mkv"):
         write_movie(folder / name, [PICTURE] * 3, name.split(".")[0])
     for place in folder.iterdir():
         found[place.name] = (place.read_bytes(), read_footage)
     ramp = Lut1D(np.linspace(0, 1, 48, dtype=np.float32).reshape(16, 3))
-    nodes = (MatrixNode(((1, 0, 0, 0.1), (0, 1, 0, 0), (0, 0, 1, 0))), LogNode("cameraLinToLog", (LogParams(10, break_lin=0.01),) * 3),
-             ExponentNode("monCurveFwd", (2.4, 2.4, 2.4), (0.055,) * 3), CdlNode(), TableNode(ramp))
+    nodes = (
+        MatrixNode(((1, 0, 0, 0.1), (0, 1, 0, 0), (0, 0, 1, 0))),
+        LogNode("cameraLinToLog", (LogParams(10, break_lin=0.01),) * 3),
+        ExponentNode("monCurveFwd", (2.4, 2.4, 2.4), (0.055,) * 3),
+        CdlNode(),
+        TableNode(ramp),
+    )
     found["a.cube"] = (format_cube(Lut3D(PICTURE[:3, :9].reshape(3, 3, 3, 3))).encode(), _text(parse_cube))
     found["a.clf"] = (format_clf(ProcessList(nodes, "t", (), "", "", "a", ())).encode(), _text(parse_clf))
     from upwelling.core.lut.formats.cdl import Correction
 
-    found["a.ccc"] = (format_cdl([Correction("one"), Correction("two", CdlNode((1.1, 1, 1)))], ".ccc").encode(), _text(parse_cdl))
-    found["a.edl"] = (format_edl("t", [Event(1, "A001", "clip", 0, 48, CdlNode()), Event(2, "B001", "clip", 0, 48)]).encode(), _text(parse_edl))
+    found["a.ccc"] = (
+        format_cdl([Correction("one"), Correction("two", CdlNode((1.1, 1, 1)))], ".ccc").encode(),
+        _text(parse_cdl),
+    )
+    found["a.edl"] = (
+        format_edl("t", [Event(1, "A001", "clip", 0, 48, CdlNode()), Event(2, "B001", "clip", 0, 48)]).encode(),
+        _text(parse_edl),
+    )
     path = ColourPath(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="BT.709 BT.1886"))
     found["recipe.json"] = (path.to_recipe().encode(), _text(ColourPath.from_recipe))
     found["look.json"] = (LookRecipe(name="x").to_text().encode(), _text(LookRecipe.from_text))
@@ -113,7 +139,7 @@ def seeds(folder: Path) -> dict[str, tuple[bytes, Callable[[Path], None]]]:
     return found
 
 
-def attempt(place: Path, read: Callable[[Path], None]) -> str:
+def attempt(place: FilePath, read: Callable[[FilePath], None]) -> str:
     """“read” or “refused”; raises anything else that comes out, and AssertionError for a sentence that is none."""
     try:
         read(place)
@@ -129,17 +155,19 @@ def _late(*_: object) -> None:
     raise TimeoutError("took too long")
 
 
-def work(name: str, data: bytes, read: Callable[[Path], None], first: int, last: int, folder: str, report: str) -> None:
+def work(
+    name: str, data: bytes, read: Callable[[FilePath], None], first: int, last: int, folder: str, report: str
+) -> None:
     """Attempts of a range of seeds; figures and faults go into ``report``, the seed in hand into its neighbour."""
-    read_first = Path(folder) / f"{first}-{name}"
+    read_first = FilePath(folder) / f"{first}-{name}"
     read_first.write_bytes(data)
     attempt(read_first, read)  # compiles what there is to compile before the limit
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     signal.signal(signal.SIGALRM, _late)
     found: dict[str, object] = {"read": 0, "refused": 0, "slowest": 0.0, "faults": []}
     for seed in range(first, last):
-        Path(report + ".seed").write_text(str(seed))
-        place = Path(folder) / f"{seed}-{name}"
+        FilePath(report + ".seed").write_text(str(seed))
+        place = FilePath(folder) / f"{seed}-{name}"
         place.write_bytes(mutated(data, random.Random(f"{name} {seed}")))
         began = time.monotonic()
         signal.alarm(SECONDS)
@@ -152,10 +180,10 @@ def work(name: str, data: bytes, read: Callable[[Path], None], first: int, last:
         found["slowest"] = max(float(found["slowest"]), time.monotonic() - began)  # type: ignore[arg-type]
         place.unlink()
     found["peak MiB"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024
-    Path(report).write_text(json.dumps(found))
+    FilePath(report).write_text(json.dumps(found))
 
 
-def run(name: str, data: bytes, read: Callable[[Path], None], count: int, folder: Path) -> dict[str, object]:
+def run(name: str, data: bytes, read: Callable[[FilePath], None], count: int, folder: FilePath) -> dict[str, object]:
     """All attempts of one reader; a process that dies is begun again after the seed that killed it."""
     total: dict[str, object] = {"read": 0, "refused": 0, "slowest": 0.0, "peak MiB": 0, "faults": []}
     first, report = 0, folder / f"{name}.json"
@@ -174,7 +202,7 @@ def run(name: str, data: bytes, read: Callable[[Path], None], count: int, folder
             total["faults"] += part["faults"]  # type: ignore[operator]
             first = last
         else:
-            seed = int(Path(f"{report}.seed").read_text())
+            seed = int(FilePath(f"{report}.seed").read_text())
             total["faults"].append((seed, f"the process died ({child.exitcode})"))  # type: ignore[attr-defined]
             first = seed + 1
     return total
@@ -186,12 +214,16 @@ def main() -> None:
     parser.add_argument("--only", default="")
     options = parser.parse_args()
     with tempfile.TemporaryDirectory() as made, tempfile.TemporaryDirectory() as folder:
-        for name, (data, read) in seeds(Path(made)).items():
+        for name, (data, read) in seeds(FilePath(made)).items():
             if options.only in name:
                 began = time.monotonic()
-                found = run(name, data, read, options.count, Path(folder))
-                print(f"{name:16} read {found['read']:6} refused {found['refused']:6} slowest {found['slowest']:.2f} s peak {found['peak MiB']} MiB "
-                      f"in {time.monotonic() - began:.0f} s; faults {len(found['faults'])} {found['faults'][:6]}", flush=True)  # type: ignore[arg-type, index]
+                found = run(name, data, read, options.count, FilePath(folder))
+                print(
+                    f"{name:16} read {found['read']:6} refused {found['refused']:6} slowest {found['slowest']:.2f} s "
+                    f"peak {found['peak MiB']} MiB "
+                    f"in {time.monotonic() - began:.0f} s; faults {len(found['faults'])} {found['faults'][:6]}",
+                    flush=True,
+                )  # type: ignore[arg-type, index]
 
 
 if __name__ == "__main__":

@@ -5,11 +5,23 @@ import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from tests.web.pages import WISH
 from upwelling.core.media import write_still
+from upwelling.core.proof import samples
 from upwelling.core.simulate.camera import A_CAM
+from upwelling.web.bakes.models import Bake
 from upwelling.web.footage.models import Arrival
-from upwelling.web.productions.models import Member
+from upwelling.web.productions.models import Member, Rights
 from upwelling.web.productions.services import create_production
+
+
+@pytest.fixture(autouse=True)
+def _few_samples(monkeypatch):
+    """These certificates are about who bakes what; that samples find what is wrong is for tests/core to show."""
+    monkeypatch.setattr(samples, "_STRATA", 16)
+    monkeypatch.setattr(samples, "_RANDOM", 3_000)
+    monkeypatch.setattr(samples, "_NEUTRAL", 1024)
+    monkeypatch.setattr(samples, "MOST_OF_A_FRAME", 3_000)
 
 
 @pytest.fixture(autouse=True)
@@ -17,11 +29,10 @@ def _apart(settings, tmp_path):
     settings.FILES = tmp_path / "files"
     settings.MEDIA_FOLDER = tmp_path / "media"
     settings.MEDIA_FOLDER.mkdir()
-    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # the real one takes over a second each
-    settings.HUEY = {**settings.HUEY, "immediate": True}
-    from huey.contrib.djhuey import HUEY
-
-    HUEY.immediate = True
+    settings.PASSWORD_HASHERS = [
+        "django.contrib.auth.hashers.MD5PasswordHasher"
+    ]  # the real one takes over a second each
+    settings.WORK_AT_ONCE = True
 
 
 @pytest.fixture
@@ -33,6 +44,8 @@ def people(db):
 def production(people):
     """Tess is its technician, Vera a viewer, Olaf no member."""
     made = create_production(people["tess"], "Kilnlight")
+    made.footage_roots.create(folder=".")
+    Rights.objects.create(user=people["tess"], may_create=True)
     Member.objects.create(production=made, user=people["vera"], role=Member.Role.VIEWER)
     return made
 
@@ -61,10 +74,13 @@ def still(tmp_path):
 @pytest.fixture
 def upload(as_, production, still, django_capture_on_commit_callbacks):
     """Hands a file in and lets the worker look at it; gives the answer, or the arrival once it was taken."""
+
     def send(name="ramp.dpx", content=None, who="tess"):
         file = SimpleUploadedFile(name, still if content is None else content)
         with django_capture_on_commit_callbacks(execute=True):
-            answer = as_(who).post(f"/p/{production.slug}/intake/upload/", {"file": file}, headers={"Accept": "application/json"})
+            answer = as_(who).post(
+                f"/p/{production.slug}/intake/upload/", {"file": file}, headers={"Accept": "application/json"}
+            )
         return Arrival.objects.get(pk=answer.json()["arrival"]) if answer.status_code == 202 else answer
 
     return send
@@ -77,3 +93,16 @@ def shot(upload, production):
     made.encoding = "S-Log3/S-Gamut3.Cine"
     made.save()
     return made
+
+
+@pytest.fixture
+def baked(shot, as_, django_capture_on_commit_callbacks):
+    """Starts a bake in the page and lets the worker do it."""
+
+    def start(**wish):
+        with django_capture_on_commit_callbacks(execute=True):
+            answer = as_("tess").post(f"/p/kilnlight/bakes/of/{shot.pk}/start/", {**WISH, **wish})
+        assert answer.status_code == 302, answer.content.decode()
+        return Bake.objects.latest("pk")
+
+    return start

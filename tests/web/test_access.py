@@ -4,12 +4,13 @@ import numpy as np
 import pytest
 from django.conf import settings
 from django.test import Client
-from django.urls import get_resolver
+from django.urls import get_resolver, resolve, reverse
 
 from upwelling.core.lut import Lut3D, lattice
-from upwelling.core.lut_files import write_lut
 from upwelling.core.steps import SlopeOffsetPower
+from upwelling.core.tables.files import write_lut
 from upwelling.web.bakes.models import Bake
+from upwelling.web.common.access import Access
 from upwelling.web.footage.look_services import create_look
 from upwelling.web.jobs.models import Job
 from upwelling.web.luts.services import bring_in_lut
@@ -19,7 +20,9 @@ from upwelling.web.productions.services import define_encoding
 def addresses(production, shot):
     """Pages to look at, and addresses that change something; one camera and one own encoding are made for them."""
     p, camera = f"/p/{production.slug}", production.cameras.get_or_create(name="A-cam")[0]
-    own = define_encoding(production, None, {"name": "Own", "form": {"kind": "curve", "name": "S-Log3"}}, replaces="Own")
+    own = define_encoding(
+        production, None, {"name": "Own", "form": {"kind": "curve", "name": "S-Log3"}}, replaces="Own"
+    )
     look = production.looks.first() or create_look(production, None, "Own", [SlopeOffsetPower(saturation=0.9)])
     lut = production.luts.first()
     if lut is None:
@@ -27,21 +30,76 @@ def addresses(production, shot):
         table.parent.mkdir(parents=True, exist_ok=True)
         write_lut(Lut3D(lattice(3).astype(np.float32)), table)
         lut = bring_in_lut(production, None, "own.cube", table)
-    looks = ["/", "/encodings/", f"{p}/", f"{p}/bench/{shot.pk}/", f"{p}/bakes/", f"{p}/shots/{shot.pk}/thumbnail/", f"{p}/intake/",
-             f"{p}/intake/progress/", f"{p}/cameras/{camera.pk}/", f"{p}/shots/{shot.pk}/chart/", f"{p}/shots/{shot.pk}/split/",
-             f"{p}/encodings/", f"{p}/shots/{shot.pk}/recorded/", f"{p}/shots/{shot.pk}/picture/", f"{p}/bench/{shot.pk}/share/",
-             f"{p}/bench/{shot.pk}/filmstrip/", f"{p}/looks/", f"{p}/looks/{look.pk}/", f"{p}/looks/sheet/", f"{p}/looks/picture/{shot.pk}/?look={look.pk}",
-             f"{p}/looks/{look.pk}/look.json", f"{p}/luts/{lut.pk}/", f"{p}/luts/{lut.pk}/file/", f"{p}/bakes/of/{shot.pk}/", f"{p}/bakes/receivers/", f"{p}/bakes/cdl/"]
-    changes = [f"{p}/rules/", f"{p}/intake/upload/", f"{p}/shots/{shot.pk}/encoding/", f"{p}/bench/{shot.pk}/save/",
-               f"{p}/bench/{shot.pk}/undo/", f"{p}/bench/{shot.pk}/redo/", f"{p}/bakes/of/{shot.pk}/start/", f"{p}/bench/{shot.pk}/stand/",
-               f"{p}/intake/register/", f"{p}/intake/dismiss/", f"{p}/intake/change/", f"{p}/intake/proposal/", f"{p}/cameras/{camera.pk}/",
-               f"{p}/cameras/{camera.pk}/remove/", f"{p}/shots/{shot.pk}/chart/mark/", f"{p}/shots/{shot.pk}/split/look/",
-               f"{p}/shots/{shot.pk}/split/make/", f"{p}/encodings/", f"{p}/encodings/{own.pk}/remove/", f"{p}/bench/{shot.pk}/history/",
-               f"{p}/bench/{shot.pk}/share/give/", f"{p}/bench/{shot.pk}/share/1/take-back/", f"{p}/looks/new/", f"{p}/looks/give/", f"{p}/looks/sheet/give/",
-               f"{p}/looks/sheet/1/take-back/", f"{p}/looks/{look.pk}/propose/", f"{p}/looks/{look.pk}/decide/", f"{p}/looks/{look.pk}/manage/", f"{p}/luts/bring-in/",
-               f"{p}/luts/{lut.pk}/declare/", f"{p}/luts/{lut.pk}/use/", f"{p}/luts/{lut.pk}/remove/", f"{p}/bakes/tolerances/", f"{p}/bakes/receivers/define/",
-               f"{p}/bakes/receivers/1/remove/", f"{p}/bakes/packages/start/", f"{p}/bakes/packages/1/again/", f"{p}/bakes/1/again/",
-               f"{p}/shots/{shot.pk}/begin-anew/"]
+    looks = [
+        "/",
+        "/encodings/",
+        f"{p}/",
+        f"{p}/bench/{shot.pk}/",
+        f"{p}/bakes/",
+        f"{p}/shots/{shot.pk}/thumbnail/",
+        f"{p}/intake/",
+        f"{p}/intake/progress/",
+        f"{p}/cameras/{camera.pk}/",
+        f"{p}/shots/{shot.pk}/chart/",
+        f"{p}/shots/{shot.pk}/split/",
+        f"{p}/encodings/",
+        f"{p}/shots/{shot.pk}/recorded/",
+        f"{p}/shots/{shot.pk}/picture/",
+        f"{p}/bench/{shot.pk}/share/",
+        f"{p}/bench/{shot.pk}/filmstrip/",
+        f"{p}/looks/",
+        f"{p}/looks/{look.pk}/",
+        f"{p}/looks/sheet/",
+        f"{p}/looks/picture/{shot.pk}/?look={look.pk}",
+        f"{p}/looks/{look.pk}/look.json",
+        f"{p}/luts/{lut.pk}/",
+        f"{p}/luts/{lut.pk}/file/",
+        f"{p}/bakes/of/{shot.pk}/",
+        f"{p}/bakes/receivers/",
+        f"{p}/bakes/cdl/",
+    ]
+    changes = [
+        f"{p}/rules/",
+        f"{p}/intake/upload/",
+        f"{p}/shots/{shot.pk}/encoding/",
+        f"{p}/bench/{shot.pk}/save/",
+        f"{p}/bench/{shot.pk}/undo/",
+        f"{p}/bench/{shot.pk}/redo/",
+        f"{p}/bakes/of/{shot.pk}/start/",
+        f"{p}/bench/{shot.pk}/stand/",
+        f"{p}/intake/register/",
+        f"{p}/intake/dismiss/",
+        f"{p}/intake/change/",
+        f"{p}/intake/proposal/",
+        f"{p}/cameras/{camera.pk}/",
+        f"{p}/cameras/{camera.pk}/remove/",
+        f"{p}/shots/{shot.pk}/chart/mark/",
+        f"{p}/shots/{shot.pk}/split/look/",
+        f"{p}/shots/{shot.pk}/split/make/",
+        f"{p}/encodings/",
+        f"{p}/encodings/{own.pk}/remove/",
+        f"{p}/bench/{shot.pk}/history/",
+        f"{p}/bench/{shot.pk}/share/give/",
+        f"{p}/bench/{shot.pk}/share/1/take-back/",
+        f"{p}/looks/new/",
+        f"{p}/looks/give/",
+        f"{p}/looks/sheet/give/",
+        f"{p}/looks/sheet/1/take-back/",
+        f"{p}/looks/{look.pk}/propose/",
+        f"{p}/looks/{look.pk}/decide/",
+        f"{p}/looks/{look.pk}/manage/",
+        f"{p}/luts/bring-in/",
+        f"{p}/luts/{lut.pk}/declare/",
+        f"{p}/luts/{lut.pk}/use/",
+        f"{p}/luts/{lut.pk}/remove/",
+        f"{p}/bakes/tolerances/",
+        f"{p}/bakes/receivers/define/",
+        f"{p}/bakes/receivers/1/remove/",
+        f"{p}/bakes/packages/start/",
+        f"{p}/bakes/packages/1/again/",
+        f"{p}/bakes/1/again/",
+        f"{p}/shots/{shot.pk}/begin-anew/",
+    ]
     return looks, changes
 
 
@@ -54,8 +112,54 @@ def test_every_page_needs_sign_in(production, shot):
     for address in changes:
         assert Client().post(address).status_code == 302
     assert Client().get("/sign-in/").status_code == 200
-    names = {p.name for r in get_resolver().url_patterns for p in getattr(r, "url_patterns", [r])}
-    assert len(names) == 99  # a new address must be thought of here too
+
+
+def _every_address(slug):
+    """Each address of the application, filled in, with its view's mark."""
+    for pattern in (p for r in get_resolver().url_patterns for p in getattr(r, "url_patterns", [r])):
+        named = {name: slug if name == "slug" else 987654 for name in pattern.pattern.regex.groupindex}
+        yield reverse(pattern.name, kwargs=named), getattr(pattern.callback, "access", None)
+
+
+def _faults(address, access, olaf, vera):
+    """What is wrong with an address: no mark, or a mark that does not hold. Olaf is no member, Vera looks only."""
+    if access is None:
+        return ["no mark: declare it with production_view, shot_view, signed_in, anybody and the like"]
+    found = []
+    if access.who != "anybody" and not Client().get(address).status_code == Client().post(address).status_code == 302:
+        found.append("comes without sign-in")
+    if access.who != "members":
+        return found
+    for method in ("get", "post"):
+        if getattr(olaf, method)(address).status_code not in (404, 405):
+            found.append(f"{method}: a stranger comes in")
+        status = getattr(vera, method)(address, headers={"Accept": "application/json"}).status_code
+        if access.changes(method.upper()) != (status == 403) and status != 405:
+            found.append(f"{method}: a viewer gets {status}")
+    return found
+
+
+def test_every_view_says_who_may_come_and_holds_it(production, as_):
+    olaf, vera = as_("olaf"), as_("vera")
+    checked = list(_every_address(production.slug))
+    wrong = {address: found for address, access in checked if (found := _faults(address, access, olaf, vera))}
+    assert len(checked) > 90
+    assert not wrong
+
+
+def test_a_view_without_a_mark_or_with_a_false_one_is_found(production, shot, as_):
+    olaf, vera = as_("olaf"), as_("vera")
+    address = reverse("save", args=[production.slug, shot.pk])
+    assert _faults(address, None, olaf, vera)
+    assert _faults(address, Access("members", change=False), olaf, vera)
+    assert not _faults(address, Access("members", change=True), olaf, vera)
+
+
+def test_addresses_that_change_something_are_marked_so(production, shot):
+    """Where a viewer is refused by the lists above, the mark says so, and the other way round."""
+    looks, changes = addresses(production, shot)
+    assert all(resolve(address.split("?")[0]).func.access.changes("POST") for address in changes)
+    assert not any(resolve(address.split("?")[0]).func.access.changes("GET") for address in looks)
 
 
 def test_strangers_see_nothing(production, shot, as_):
@@ -78,7 +182,9 @@ def test_viewers_look_and_do_not_change(production, shot, as_):
         assert answer.status_code == 403, address
         assert "viewer" in answer.json()["error"]
     assert b"Bake a LUT" not in vera.get(looks[4]).content
-    preview = vera.post(f"/p/{production.slug}/bench/{shot.pk}/preview/", {"settings": {}}, content_type="application/json")
+    preview = vera.post(
+        f"/p/{production.slug}/bench/{shot.pk}/preview/", {"settings": {}}, content_type="application/json"
+    )
     assert preview.status_code == 200
 
 
@@ -114,7 +220,12 @@ def test_headers(production, as_):
 
 
 def test_pages_carry_no_inline_script_or_style(production, shot, as_):
-    for address in (a for a in addresses(production, shot)[0] if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/", "file/", ".json")) and "looks/picture" not in a):
+    for address in (
+        a
+        for a in addresses(production, shot)[0]
+        if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/", "file/", ".json"))
+        and "looks/picture" not in a
+    ):
         page = as_("tess").get(address).content.decode()
         assert " style=" not in page
         assert "<style" not in page
@@ -141,7 +252,15 @@ def test_not_found_is_a_page(as_, production, address):
     assert b"There is nothing at this address" in answer.content
 
 
-@pytest.mark.parametrize(("came_from", "leads_back"), [("http://testserver/p/kilnlight/looks/", True), ("http://elsewhere.test/p/", False), ("javascript:alert(1)", False), ("", False)])
+@pytest.mark.parametrize(
+    ("came_from", "leads_back"),
+    [
+        ("http://testserver/p/kilnlight/looks/", True),
+        ("http://elsewhere.test/p/", False),
+        ("javascript:alert(1)", False),
+        ("", False),
+    ],
+)
 def test_a_refusal_leads_back_to_the_page_it_came_from_and_nowhere_else(as_, production, came_from, leads_back):
     answer = as_("tess").post("/p/kilnlight/luts/bring-in/", {}, headers={"referer": came_from} if came_from else {})
     assert answer.status_code == 422

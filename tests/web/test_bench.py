@@ -1,4 +1,6 @@
-"""The Bench beyond a plain preview: steps as a list, scopes, regions, views, Marks, history, sharing, motion, caches."""
+"""The Bench beyond a plain preview: steps as a list, scopes, regions, views, Marks, history, sharing, motion,
+caches.
+"""
 
 import struct
 
@@ -9,45 +11,77 @@ import pytest
 from tests.web.test_shots import ask, body
 from upwelling.core.errors import BadValue
 from upwelling.core.media import read_still
+from upwelling.core.path import trace as path_trace
+from upwelling.core.scopes import SCOPES
 from upwelling.core.steps import ColourRange, Contrast, Exposure, Ladder, Saturation, WhiteBalance
-from upwelling.web.bench import computed
-from upwelling.web.bench.computed import Computed
-from upwelling.web.bench.newest import Overtaken, Ticket
-from upwelling.web.bench.scope import BOUNDARIES, KINDS, ScopeChoice, level_ticks
-from upwelling.web.errors import Refused
+from upwelling.web.bench import frame_values
+from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.bench.scope import BOUNDARIES, ScopeChoice, level_ticks
+from upwelling.web.bench.tickets import Overtaken, Ticket
+from upwelling.web.common.kept import Kept
+from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.kept import Kept
+from upwelling.web.footage.history import apply_settings, return_to, set_mark, share_steps, unshare
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.services import apply_settings, return_to, set_mark, share_steps, unshare
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import MOST_STEPS, ShotSettings
 
 
 def post(client, shot, page, sent):
-    return client.post(f"/p/kilnlight/bench/{shot.pk}/{page}/", sent, content_type="application/json", headers={"Accept": "application/json"})
+    return client.post(
+        f"/p/kilnlight/bench/{shot.pk}/{page}/",
+        sent,
+        content_type="application/json",
+        headers={"Accept": "application/json"},
+    )
 
 
 def copy_of(shot, name):
-    return Shot.objects.create(**{f.attname: getattr(shot, f.attname) for f in Shot._meta.fields if f.attname not in ("id", "name", "version", "position")},
-                               name=name)
+    return Shot.objects.create(
+        **{
+            f.attname: getattr(shot, f.attname)
+            for f in Shot._meta.fields
+            if f.attname not in ("id", "name", "version", "position")
+        },
+        name=name,
+    )
 
 
-# --- steps as a list ------------------------------------------------------------------------------------------------------
+# --- steps as a list
 def test_steps_are_pasted_in_place_of_their_kind():
     mine = ShotSettings().with_steps([Exposure(stops=1, name="Lift"), Saturation(amount=1.2), Saturation(amount=0.8)])
-    assert [s.kind for s in mine.steps] == ["exposure", "white_balance", "contrast", "ladder", "slope_offset_power", "saturation", "saturation"]
+    assert [s.kind for s in mine.steps] == [
+        "exposure",
+        "white_balance",
+        "contrast",
+        "ladder",
+        "slope_offset_power",
+        "saturation",
+        "saturation",
+    ]
     assert (mine.steps[0].stops, mine.steps[0].id, mine.steps[0].name) == (1, "exposure", "Lift")
     assert len({s.id for s in mine.steps}) == 7
     with pytest.raises(BadValue, match=f"at most {MOST_STEPS} steps"):
         ShotSettings().with_steps([Contrast()] * MOST_STEPS)
 
 
-@pytest.mark.parametrize(("change", "lines"), [
-    ([], []), ([Exposure(stops=0.5)], ["Exposure: 0 → 0.5"]), ([Exposure(stops=0.5, name="Lift")], ["Lift, exposure: 0 → 0.5", "Lift, name: – → Lift"]),
-    ([Saturation(amount=1.3)], ["With Saturation: Saturation 1.30"]), ([WhiteBalance(kelvin=5000, on=False)], ["White balance, scene light: 6500 → 5000", "White balance, on: on → off"]),
-    ([Exposure(stops=-1, strength=0.5, limit=ColourRange(hue=40, hue_width=60))],
-     ["Exposure: 0 → −1", "Exposure, strength: 1 → 0.5", "Exposure, limit: none → hue 40° ± 30°"]),
-])
+@pytest.mark.parametrize(
+    ("change", "lines"),
+    [
+        ([], []),
+        ([Exposure(stops=0.5)], ["Exposure: 0 → 0.5"]),
+        ([Exposure(stops=0.5, name="Lift")], ["Lift, exposure: 0 → 0.5", "Lift, name: – → Lift"]),
+        ([Saturation(amount=1.3)], ["With Saturation: Saturation 1.30"]),
+        (
+            [WhiteBalance(kelvin=5000, on=False)],
+            ["White balance, scene light: 6500 → 5000", "White balance, on: on → off"],
+        ),
+        (
+            [Exposure(stops=-1, strength=0.5, limit=ColourRange(hue=40, hue_width=60))],
+            ["Exposure: 0 → −1", "Exposure, strength: 1 → 0.5", "Exposure, on hue 40° ± 30°"],
+        ),
+    ],
+)
 def test_differences_in_words(change, lines):
     assert differences(ShotSettings(), ShotSettings().with_steps(change)) == lines
 
@@ -55,11 +89,13 @@ def test_differences_in_words(change, lines):
 def test_order_of_steps_is_told_and_counts():
     first, second, *rest = ShotSettings().with_steps([Exposure(stops=1), WhiteBalance(kelvin=4000)]).steps
     turned = ShotSettings(steps=(second, first, *rest))
-    assert differences(ShotSettings(steps=(first, second, *rest)), turned)[0].startswith("Order of steps: White balance, Exposure")
+    assert differences(ShotSettings(steps=(first, second, *rest)), turned)[0].startswith(
+        "Order of steps: White balance, Exposure"
+    )
 
 
-# --- scopes, region, views --------------------------------------------------------------------------------------------------
-@pytest.mark.parametrize("kind", KINDS)
+# --- scopes, region, views
+@pytest.mark.parametrize("kind", SCOPES)
 @pytest.mark.parametrize("boundary", BOUNDARIES)
 def test_every_scope_at_every_boundary(shot, as_, kind, boundary):
     head, _, shades = ask(as_("tess"), shot, scopes=[{"kind": kind, "boundary": boundary}])
@@ -69,12 +105,21 @@ def test_every_scope_at_every_boundary(shot, as_, kind, boundary):
     assert kind == "histogram" or shades.max() > 0
 
 
-@pytest.mark.parametrize(("boundary", "scale", "place", "label"), [
-    ("display", "percent", 0.5, "50"), ("display", "code", 0.0, "0"), ("display", "code", 1.0, "1023"), ("display", "light", 1.0, "100"),
-    ("display", "light", 10**-0.41666667, "10"),        # BT.1886: 10 cd/m² of 100 is 0.1^(1/2.4) of signal
-    ("camera", "code", 1.0, "1023"), ("look", "stops", 0.4135884, "0"), ("look", "stops", 0.4135884 + 2 / 17.52, "+2"),  # ACEScct: 1/17.52 a stop
-    ("rendering", "light", 0.25, "25"), ("look", "percent", 0.4135884, "0"),   # a scale that does not fit gives way
-])
+@pytest.mark.parametrize(
+    ("boundary", "scale", "place", "label"),
+    [
+        ("display", "percent", 0.5, "50"),
+        ("display", "code", 0.0, "0"),
+        ("display", "code", 1.0, "1023"),
+        ("display", "light", 1.0, "100"),
+        ("display", "light", 10**-0.41666667, "10"),  # BT.1886: 10 cd/m² of 100 is 0.1^(1/2.4) of signal
+        ("camera", "code", 1.0, "1023"),
+        ("look", "stops", 0.4135884, "0"),
+        ("look", "stops", 0.4135884 + 2 / 17.52, "+2"),  # ACEScct: 1/17.52 a stop
+        ("rendering", "light", 0.25, "25"),
+        ("look", "percent", 0.4135884, "0"),  # a scale that does not fit gives way
+    ],
+)
 def test_ticks_stand_where_their_value_is(shot, boundary, scale, place, label):
     _, _, ticks = level_ticks(ScopeChoice(boundary=boundary, scale=scale), Shot.objects.get().path())
     assert {t["label"]: t["place"] for t in ticks}[label] == pytest.approx(place, abs=1e-4)
@@ -102,7 +147,11 @@ def test_views_show_bands_clips_and_selection(shot, as_):
     assert len(pictures["stops"][0]["legend"]) == 14
     assert [row["label"] for row in pictures["clip"][0]["legend"]] == ["at black", "at peak by us", "clipped in camera"]
     assert len({bytes(p[1]) for p in pictures.values()}) == 3
-    limited = ShotSettings().with_steps([Exposure(stops=1, limit=ColourRange(stops_low=0, stops_soft=0.05))]).model_dump(mode="json")
+    limited = (
+        ShotSettings()
+        .with_steps([Exposure(stops=1, limit=ColourRange(stops_low=0, stops_soft=0.05))])
+        .model_dump(mode="json")
+    )
     head, picture, _ = ask(tess, shot, settings=limited, view="selection", step="exposure")
     view = imagecodecs.png_decode(picture)
     assert (view[:, 0] == 118).all()  # the dark end of the ramp is not selected: plain grey
@@ -116,7 +165,9 @@ def test_a_part_of_the_frame_is_its_own_pixels(shot, as_):
     head, picture, _ = ask(tess, shot, part={"x": 30, "y": 10, "width": 40, "height": 20})
     np.testing.assert_array_equal(imagecodecs.png_decode(picture), whole[10:30, 30:70])
     assert (head["width"], head["height"]) == (40, 20)
-    assert ask(tess, shot, part={"x": 900, "y": -5, "width": 9999, "height": 1})[0]["width"] == 8  # held inside the frame
+    assert (
+        ask(tess, shot, part={"x": 900, "y": -5, "width": 9999, "height": 1})[0]["width"] == 8
+    )  # held inside the frame
 
 
 def test_the_step_in_hand_says_what_it_does(shot, as_):
@@ -127,63 +178,92 @@ def test_the_step_in_hand_says_what_it_does(shot, as_):
     assert (head["says"]["lut"], head["says"]["neutral"]) == ("A LUT can carry it", "keeps neutral")
 
 
-@pytest.mark.parametrize(("kind", "curve", "points", "middle"), [
-    ("ladder", "rungs", [[-4, 1], [0, 0], [4, -1]], 0.0), ("tone_curve", "master", [[0, 0], [1, 0.8]], 0.4), ("colour_curves", "hue_by_hue", [[90, 10], [270, 10]], 10.0)])
+@pytest.mark.parametrize(
+    ("kind", "curve", "points", "middle"),
+    [
+        ("ladder", "rungs", [[-4, 1], [0, 0], [4, -1]], 0.0),
+        ("tone_curve", "master", [[0, 0], [1, 0.8]], 0.4),
+        ("colour_curves", "hue_by_hue", [[90, 10], [270, 10]], 10.0),
+    ],
+)
 def test_curve_lines_come_from_the_step(shot, as_, kind, curve, points, middle):
     said = post(as_("tess"), shot, "curve", {"kind": kind, "curve": curve, "points": points}).json()
     assert said["ys"][80] == pytest.approx(middle)
 
 
-@pytest.mark.parametrize(("sent", "words"), [
-    ({"kind": "ladder", "curve": "rungs", "points": [[-1, 1], [0, -1]]}, "fold over"), ({"kind": "ladder", "curve": "name", "points": []}, "no such curve"),
-    ({"kind": "x", "curve": "rungs", "points": []}, "no such curve"), ({"kind": "exposure", "curve": "stops", "points": 1}, "not a curve")])
+@pytest.mark.parametrize(
+    ("sent", "words"),
+    [
+        ({"kind": "ladder", "curve": "rungs", "points": [[-1, 1], [0, -1]]}, "fold over"),
+        ({"kind": "ladder", "curve": "name", "points": []}, "no such curve"),
+        ({"kind": "x", "curve": "rungs", "points": []}, "no such curve"),
+        ({"kind": "exposure", "curve": "stops", "points": 1}, "not a curve"),
+    ],
+)
 def test_bad_curves_are_refused(shot, as_, sent, words):
     answer = post(as_("tess"), shot, "curve", sent)
     assert answer.status_code == 422
     assert words in answer.json()["error"]
 
 
-# --- from the picture -------------------------------------------------------------------------------------------------------
+# --- from the picture
 def test_neutral_and_range_from_the_picture(shot, as_):
-    """The ramp's light is (1.2, 1, 0.7) of white everywhere: the light found makes it neutral, and off by log2 1.2 and 0.7."""
+    """The ramp's light is (1.2, 1, 0.7) of white everywhere: the light found makes it neutral, and off by log2 1.2 and
+    0.7.
+    """
     tess, place = as_("tess"), {"settings": body(), "step": "balance", "point": {"x": 40, "y": 20}}
     said = post(tess, shot, "neutral", place).json()
     settings = ShotSettings().with_steps([WhiteBalance(kelvin=said["kelvin"], duv=said["duv"])])
     shown = Shot.objects.get()
     code = read_still(shot.disk_path).code[20, 30:50].mean(axis=0)
-    traced = dict(zip(("camera", "input", "trim"), shown.path(settings).trace(code)[:3], strict=True))["trim"].rgb
+    traced = dict(zip(("camera", "input", "trim"), path_trace(shown.path(settings), code)[:3], strict=True))["trim"].rgb
     np.testing.assert_allclose(np.array(traced) / traced[1], 1, atol=0.03)
     assert "stops red" in said["sentence"]
-    found = post(tess, shot, "colour-range", {**place, "region": {"left": 0.3, "top": 0.2, "right": 0.5, "bottom": 0.6}}).json()["range"]
-    weight = ColourRange(**found).operation(shown.path().working_primaries).weight(shown.path().to_working(read_still(shot.disk_path).code[20, 32:46]))
+    found = post(
+        tess, shot, "colour-range", {**place, "region": {"left": 0.3, "top": 0.2, "right": 0.5, "bottom": 0.6}}
+    ).json()["range"]
+    weight = (
+        ColourRange(**found)
+        .operation(shown.path().working_primaries)
+        .weight(shown.path().to_working(read_still(shot.disk_path).code[20, 32:46]))
+    )
     assert weight.min() > 0.5
     assert post(tess, shot, "neutral", {**place, "step": "exposure"}).status_code == 422
     assert "no longer in the trim" in post(tess, shot, "neutral", {**place, "step": "gone"}).json()["error"]
 
 
-# --- Marks and history --------------------------------------------------------------------------------------------------------
+# --- Marks and history
 def test_marks_are_kept_compared_and_removed(shot, as_, people):
     tess = as_("tess")
     brighter = body(exposure={"stops": 1.0})
-    rows = post(tess, shot, "marks", {"settings": brighter, "mark": "  Brighter   one "}).json()["marks"]
+    rows = post(tess, shot, "marks/change", {"settings": brighter, "mark": "  Brighter   one "}).json()["marks"]
     assert [(r["name"], r["differences"]) for r in rows] == [("Brighter one", ["As it is now"])]
     rows = post(tess, shot, "marks", {"settings": body()}).json()["marks"]
     assert rows[0]["differences"] == ["Exposure: 0 → 1"]
     assert imagecodecs.jpeg8_decode(b"".join(tess.get(rows[0]["thumbnail"]).streaming_content)).shape == (54, 96, 3)
-    assert "already" in post(tess, shot, "marks", {"settings": body(), "mark": "Brighter one"}).json()["error"]
+    assert "already" in post(tess, shot, "marks/change", {"settings": body(), "mark": "Brighter one"}).json()["error"]
     assert post(as_("vera"), shot, "marks", {"settings": body()}).json()["marks"][0]["name"] == "Brighter one"
-    assert post(as_("vera"), shot, "marks", {"settings": body(), "mark": "x"}).status_code == 403
+    assert post(as_("vera"), shot, "marks/change", {"settings": body(), "mark": "x"}).status_code == 403
     assert set_mark(shot, people["tess"], "", ShotSettings()).name == "Mark 2"
     with pytest.raises(Refused, match="60 characters"):
         set_mark(shot, people["tess"], "x" * 61, ShotSettings())
-    assert len(post(tess, shot, "marks", {"settings": body(), "remove": rows[0]["pk"]}).json()["marks"]) == 1
+    assert len(post(tess, shot, "marks/change", {"settings": body(), "remove": rows[0]["pk"]}).json()["marks"]) == 1
 
 
 def test_history_says_what_changed_and_goes_anywhere(shot, as_, people):
     for number, stops in enumerate((0.5, 1.0, 1.5)):
-        shot = apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=stops)]), version=number, label=f"to {stops}")
+        shot = apply_settings(
+            shot,
+            people["tess"],
+            ShotSettings().with_steps([Exposure(stops=stops)]),
+            version=number,
+            label=f"to {stops}",
+        )
     states = post(as_("tess"), shot, "marks", {"settings": body()}).json()["states"]
-    assert [(s["label"], s["changed"]) for s in states][:2] == [("to 1.5", ["Exposure: 1 → 1.5"]), ("to 1.0", ["Exposure: 0.5 → 1"])]
+    assert [(s["label"], s["changed"]) for s in states][:2] == [
+        ("to 1.5", ["Exposure: 1 → 1.5"]),
+        ("to 1.0", ["Exposure: 0.5 → 1"]),
+    ]
     assert post(as_("tess"), shot, "history", {"position": 1}).json()["settings"]["steps"][0]["stops"] == 0.5
     assert Shot.objects.get().states.count() == 4
     assert return_to(shot, 3).settings.steps[0].stops == 1.5
@@ -191,20 +271,30 @@ def test_history_says_what_changed_and_goes_anywhere(shot, as_, people):
         return_to(shot, 9)
 
 
-# --- one change to many ---------------------------------------------------------------------------------------------------------
+# --- one change to many
 def test_steps_are_given_to_many_and_taken_back_at_once(shot, as_, people, production):
-    shot = apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.7), Contrast(contrast=1.2)]), version=0, label="trim")
+    shot = apply_settings(
+        shot,
+        people["tess"],
+        ShotSettings().with_steps([Exposure(stops=0.7), Contrast(contrast=1.2)]),
+        version=0,
+        label="trim",
+    )
     others = [copy_of(shot, f"other {n}") for n in range(3)]
     tess, address = as_("tess"), f"/p/kilnlight/bench/{shot.pk}/share/"
     page = tess.get(address + "?step=exposure").content.decode()
     assert page.count("Exposure: 0 → 0.7") == 3
     assert "Contrast: 1 →" not in page
-    answer = tess.post(address + "give/", {"step": ["exposure"], "shot": [o.pk for o in others[:2]]}, follow=True).content.decode()
+    answer = tess.post(
+        address + "give/", {"step": ["exposure"], "shot": [o.pk for o in others[:2]]}, follow=True
+    ).content.decode()
     assert "Exposure given to 2 shots" in answer
     assert [Shot.objects.get(pk=o.pk).settings.steps[0].stops for o in others] == [0.7, 0.7, 0.0]
     assert Shot.objects.get(pk=others[0].pk).settings.steps[2].contrast == 1.0
     fresh = Shot.objects.get(pk=others[1].pk)
-    apply_settings(fresh, people["tess"], ShotSettings().with_steps([Exposure(stops=2)]), version=fresh.version, label="by hand")
+    apply_settings(
+        fresh, people["tess"], ShotSettings().with_steps([Exposure(stops=2)]), version=fresh.version, label="by hand"
+    )
     change = production.shared_changes.get()
     back = tess.post(f"{address}{change.pk}/take-back/", follow=True).content.decode()
     assert "except from shots that were changed since: other 1" in back
@@ -217,22 +307,36 @@ def test_steps_are_given_to_many_and_taken_back_at_once(shot, as_, people, produ
 
 def test_sharing_is_all_or_nothing(shot, people, production):
     full = copy_of(shot, "full")
-    apply_settings(full, people["tess"], ShotSettings().with_steps([Saturation(amount=1.1)] * (MOST_STEPS - 5)), version=0, label="many")
+    apply_settings(
+        full,
+        people["tess"],
+        ShotSettings().with_steps([Saturation(amount=1.1)] * (MOST_STEPS - 5)),
+        version=0,
+        label="many",
+    )
     other = copy_of(shot, "other")
     with pytest.raises(BadValue, match="at most"):
-        share_steps(production, people["tess"], shot, [Contrast(id="a", contrast=1.1), Contrast(id="b", contrast=1.2)], [other, full])
+        share_steps(
+            production,
+            people["tess"],
+            shot,
+            [Contrast(id="a", contrast=1.1), Contrast(id="b", contrast=1.2)],
+            [other, full],
+        )
     assert not other.states.exists()
     assert not production.shared_changes.exists()
 
 
-# --- motion, caches ---------------------------------------------------------------------------------------------------------------
+# --- motion, caches
 def test_motion_and_filmstrip(shot, as_):
     answer = post(as_("vera"), shot, "motion", {"settings": body(), "first": 0, "count": 8})
     count, size = struct.unpack("<2I", answer.content[:8])
     assert (count, len(answer.content)) == (1, 8 + size)
     picture = imagecodecs.jpeg8_decode(answer.content[8:])
     assert picture.shape == (54, 96, 3)
-    strip = imagecodecs.jpeg8_decode(b"".join(as_("vera").get(f"/p/kilnlight/bench/{shot.pk}/filmstrip/").streaming_content))
+    strip = imagecodecs.jpeg8_decode(
+        b"".join(as_("vera").get(f"/p/kilnlight/bench/{shot.pk}/filmstrip/").streaming_content)
+    )
     assert strip.shape == (54, 12 * 96, 3)
 
 
@@ -264,17 +368,22 @@ def test_kept_things_stay_within_their_bytes():
 
 def test_what_lies_before_the_step_in_hand_is_kept(shot):
     frame = frame_of(shot)
-    computed._kept.clear()
+    frame_values._kept.clear()
 
     def at(stops):
-        made = Computed(frame.key, frame.working, shot.path(ShotSettings().with_steps([Exposure(stops=stops), Contrast(contrast=1.1)])), ("trim", "exposure"))
+        made = FrameValues(
+            frame.key,
+            frame.working,
+            shot.path(ShotSettings().with_steps([Exposure(stops=stops), Contrast(contrast=1.1)])),
+            ("trim", "exposure"),
+        )
         made.render()
         return made
 
-    first, size = at(0.5), computed._kept.bytes
+    first, size = at(0.5), frame_values._kept.bytes
     again = at(0.9)
-    assert size == computed._kept.bytes == frame.working.nbytes  # one result, made once for both
+    assert size == frame_values._kept.bytes == frame.working.nbytes  # one result, made once for both
     assert first.before("trim", "exposure") is again.before("trim", "exposure")
     code = frame.working[5, 40].astype(np.float64)
-    np.testing.assert_allclose(again.scene()[5, 40], again.path.trace(code)[3].rgb, rtol=1e-4)
+    np.testing.assert_allclose(again.scene()[5, 40], path_trace(again.path, code)[3].rgb, rtol=1e-4)
     np.testing.assert_allclose(again.signal[5, 40], again.path.apply(code), atol=1e-4)

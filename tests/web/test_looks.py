@@ -1,28 +1,35 @@
-"""Looks and tables brought in: made, versioned, given, undone, exported; declared, inspected, compared, used, refused."""
+"""Looks and tables brought in: made, versioned, given, undone, exported; declared, inspected, compared, used,
+refused.
+"""
 
 import json
+import re
 
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from upwelling.core.declared_lut import DeclaredLut
+from tests.web.pages import read
 from upwelling.core.errors import RecipeError
-from upwelling.core.look_recipe import LookRecipe
 from upwelling.core.lut import Lut1D, Lut3D, lattice
 from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.lut.formats.cdl import Correction, format_cdl
 from upwelling.core.lut.formats.cube import format_cube
 from upwelling.core.lut.formats.edl import Event, format_edl
 from upwelling.core.lut.process import CdlNode
+from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.path import Path
+from upwelling.core.path.look_recipe import LookRecipe
 from upwelling.core.steps import Contrast, Exposure, Ladder, LutStep, Saturation, SlopeOffsetPower
-from upwelling.web.errors import Refused
-from upwelling.web.footage.look_services import create_look, give_to_all, give_to_shots, make_group, new_version, shots_with
-from upwelling.web.footage.looks import Look, looks_of
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.giving import give_look
+from upwelling.web.footage.history import apply_settings, unshare
+from upwelling.web.footage.listing import numbers_with
+from upwelling.web.footage.look_models import Look, looks_of
+from upwelling.web.footage.look_services import create_look, give_to_all, make_group, new_version
 from upwelling.web.footage.models import SharedChange, Shot
-from upwelling.web.footage.services import apply_settings, bring_in, unshare
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
+from upwelling.web.footage.shots import bring_in
 from upwelling.web.looks.editing import rows_of
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.services import bring_in_lut, declare, use_as_rendering
@@ -41,7 +48,15 @@ def shots(shot, people, tmp_path):
     made = [shot]
     for level in (0.3, 0.5):
         write_still(tmp_path / f"{level}.dpx", np.full((54, 96, 3), level, np.float32), "10")
-        made.append(bring_in(shot.production, people["tess"], f"{level}.dpx", tmp_path / f"{level}.dpx", encoding_name="S-Log3/S-Gamut3.Cine"))
+        made.append(
+            bring_in(
+                shot.production,
+                people["tess"],
+                f"{level}.dpx",
+                tmp_path / f"{level}.dpx",
+                encoding_name="S-Log3/S-Gamut3.Cine",
+            )
+        )
     return made
 
 
@@ -64,23 +79,27 @@ def test_nearest_giver_wins_and_each_says_where_it_comes_from(shots, warm, peopl
     cold = create_look(production, people["tess"], "Cold", [Saturation(amount=0.5)])
     give_to_all(production, warm, 0.6)
     assert [(now(s).version.name, now(s).strength, now(s).origin) for s in shots] == [("Warm", 0.6, "production")] * 3
-    group = make_group(production, "Furnace", shots[:2])
+    group = make_group(production, "Furnace", [s.pk for s in shots[:2]])
     give_to_all(production, cold, 1.0, group)
-    give_to_shots(production, people["tess"], None, 1.0, shots[:1])
-    assert [(now(s).version and now(s).version.name, now(s).origin) for s in shots] == [(None, "shot"), ("Cold", "group"), ("Warm", "production")]
+    give_look(production, people["tess"], None, 1.0, [shots[0].pk])
+    assert [(now(s).version and now(s).version.name, now(s).origin) for s in shots] == [
+        (None, "shot"),
+        ("Cold", "group"),
+        ("Warm", "production"),
+    ]
     fresh = Shot.objects.get(pk=shots[1].pk)
     assert fresh.path().look.steps[0].amount == 0.5
     assert fresh.path(ShotSettings(look_on=False)).look.on is False
     assert fresh.path(ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).look.strength == 0.3
     give_to_all(production, None, 1.0, group, inherit=True)
     assert now(shots[1]).version.name == "Warm"
-    assert {s.pk for s in shots_with(warm)} == {shots[1].pk, shots[2].pk}
+    assert set(numbers_with(warm)) == {shots[1].pk, shots[2].pk}
 
 
 def test_giving_to_many_is_one_undo(shots, warm, people):
     production = shots[0].production
     before = [s.path().fingerprint for s in shots]
-    change = give_to_shots(production, people["tess"], warm, 0.5, shots)
+    change = give_look(production, people["tess"], warm, 0.5, [s.pk for s in shots])
     assert all(Shot.objects.get(pk=s.pk).path().fingerprint != f for s, f in zip(shots, before, strict=True))
     assert unshare(change) == []
     assert [Shot.objects.get(pk=s.pk).path().fingerprint for s in shots] == before
@@ -99,7 +118,13 @@ def test_versions_follow_and_come_back(shots, warm, people):
 
 def test_library_page_and_ways_to_a_new_look(shots, as_, people, production):
     tess = as_("tess")
-    apply_settings(shots[0], people["tess"], ShotSettings().with_steps([Exposure(stops=0.5), Saturation(amount=0.8)]), version=0, label="x")
+    apply_settings(
+        shots[0],
+        people["tess"],
+        ShotSettings().with_steps([Exposure(stops=0.5), Saturation(amount=0.8)]),
+        version=0,
+        label="x",
+    )
     tess.post(P + "new/", {"from": "shot", "shot": shots[0].pk, "name": "From trim"})
     assert [s.kind for s in Look.objects.get(name="From trim").newest.step_list] == ["exposure", "saturation"]
     cdl = format_cdl([Correction("a", CdlNode((1.2, 1, 1))), Correction("b", CdlNode(saturation=0.5))], ".ccc").encode()
@@ -116,12 +141,32 @@ def test_library_page_and_ways_to_a_new_look(shots, as_, people, production):
     assert "Make it" not in page
 
 
-@pytest.mark.parametrize(("post", "words"), [
-    ({"from": "shot", "name": ""}, "at least one step"), ({"from": "file"}, "Choose a file"), ({}, "made from"), ({"from": "file", "file": ("x.json", b"{}")}, "not a Look"),
-    ({"from": "file", "file": ("x.ccc", b"<a/>")}, "outermost element"), ({"from": "file", "file": ("x.txt", b"")}, "comes from .json"), ({"from": "file", "file": ("x.edl", b"TITLE")}, "no event"),
-    ({"from": "file", "file": ("x.json", b'{"upwelling_look": 1, "name": "x", "steps": [{"kind": "saturation", "amount": 99}]}')}, "steps.0"),
-    ({"from": "file", "file": ("x.ccc", format_cdl([Correction("a", CdlNode((9, 1, 1)))], ".ccc").encode())}, "beyond what slope"),
-])
+@pytest.mark.parametrize(
+    ("post", "words"),
+    [
+        ({"from": "shot", "name": ""}, "at least one step"),
+        ({"from": "file"}, "Choose a file"),
+        ({}, "made from"),
+        ({"from": "file", "file": ("x.json", b"{}")}, "not a Look"),
+        ({"from": "file", "file": ("x.ccc", b"<a/>")}, "outermost element"),
+        ({"from": "file", "file": ("x.txt", b"")}, "comes from .json"),
+        ({"from": "file", "file": ("x.edl", b"TITLE")}, "no event"),
+        (
+            {
+                "from": "file",
+                "file": (
+                    "x.json",
+                    b'{"upwelling_look": 1, "name": "x", "steps": [{"kind": "saturation", "amount": 99}]}',
+                ),
+            },
+            "steps.0",
+        ),
+        (
+            {"from": "file", "file": ("x.ccc", format_cdl([Correction("a", CdlNode((9, 1, 1)))], ".ccc").encode())},
+            "beyond what slope",
+        ),
+    ],
+)
 def test_looks_that_cannot_be_made(shot, as_, post, words):
     if "file" in post:
         post = {**post, "file": SimpleUploadedFile(*post["file"])}
@@ -135,32 +180,69 @@ def test_a_change_shows_what_it_touches_before_it_does(shots, warm, as_, people)
     give_to_all(warm.production, warm, 0.8)
     tess, at = as_("tess"), f"{P}{warm.pk}/"
     page = tess.get(at).content.decode()
+
+    def mark():
+        return re.search(r'name="seen" value="(\w+)"', tess.get(at + "touches/").content.decode())[1]
+
     assert 'name="slopeoffs:slope.0"' in page
-    fields = {"from": "fields", "slopeoffs:on": "on", "slopeoffs:strength": "100", "slopeoffs:order": "2", "contrast:on": "on", "contrast:strength": "50", "contrast:order": "1",
-              "slopeoffs:slope.0": "1,25", "contrast:contrast": "1.2"}
+    fields = {
+        "from": "fields",
+        "slopeoffs:on": "on",
+        "slopeoffs:strength": "100",
+        "slopeoffs:order": "2",
+        "contrast:on": "on",
+        "contrast:strength": "50",
+        "contrast:order": "1",
+        "slopeoffs:slope.0": "1,25",
+        "contrast:contrast": "1.2",
+    }
     assert tess.post(at + "propose/", fields).status_code == 302
     seen = tess.get(at + "touches/").content.decode()
     assert "This changes 3 shots" in seen
     assert "changed" in seen
     assert warm.newest.number == 1
     picture = f"{P}picture/{shots[0].pk}/?look={warm.pk}"
-    assert b"".join(tess.get(picture + "&proposal=1").streaming_content) != b"".join(tess.get(picture + "&strength=80").streaming_content)
-    tess.post(at + "decide/", {"what": "save", "note": "warmer"})
+    assert b"".join(tess.get(picture + "&proposal=1").streaming_content) != b"".join(
+        tess.get(picture + "&strength=80").streaming_content
+    )
+    shown_to_another = mark()
+    tess.post(at + "propose/", {**fields, "contrast:contrast": "1.3"})
+    late = tess.post(at + "decide/", {"what": "save", "seen": shown_to_another})  # not what that page showed
+    assert late.status_code == 422
+    assert "proposed something else" in late.content.decode()
+    assert tess.post(at + "decide/", {"what": "drop", "seen": shown_to_another}).status_code == 422
+    tess.post(at + "propose/", fields)
+    tess.post(at + "decide/", {"what": "save", "note": "warmer", "seen": mark()})
     steps = warm.newest.step_list
-    assert (warm.newest.number, [s.kind for s in steps], steps[1].slope[0], steps[0].strength) == (2, ["contrast", "slope_offset_power"], 1.25, 0.5)
+    assert (warm.newest.number, [s.kind for s in steps], steps[1].slope[0], steps[0].strength) == (
+        2,
+        ["contrast", "slope_offset_power"],
+        1.25,
+        0.5,
+    )
     tess.post(at + "propose/", {"from": "version", "number": "1"})
-    tess.post(at + "decide/", {"what": "drop"})
+    tess.post(at + "decide/", {"what": "drop", "seen": mark()})
     assert warm.newest.number == 2
     assert tess.get(at + "?version=1").status_code == 200
     assert tess.get(at + "touches/").status_code == 302
 
 
-@pytest.mark.parametrize(("post", "words"), [
-    ({"from": "fields", "slopeoffs:strength": "x"}, "must be a number"), ({"from": "fields", "slopeoffs:remove": "on", "contrast:remove": "on"}, "at least one step"),
-    ({"from": "version", "number": "1"}, "Nothing differs"), ({}, "made from"), ({"from": "fields", "slopeoffs:slope.0": "99"}, "less than or equal to 4"),
-])
+@pytest.mark.parametrize(
+    ("post", "words"),
+    [
+        ({"from": "fields", "slopeoffs:strength": "x"}, "must be a number"),
+        ({"from": "fields", "slopeoffs:remove": "on", "contrast:remove": "on"}, "at least one step"),
+        ({"from": "version", "number": "1"}, "Nothing differs"),
+        ({}, "made from"),
+        ({"from": "fields", "slopeoffs:slope.0": "99"}, "less than or equal to 4"),
+    ],
+)
 def test_proposals_that_cannot_be(warm, as_, post, words):
-    whole = {f"{name}:{key}": value for name in ("slopeoffs", "contrast") for key, value in (("on", "on"), ("strength", "100"))}
+    whole = {
+        f"{name}:{key}": value
+        for name in ("slopeoffs", "contrast")
+        for key, value in (("on", "on"), ("strength", "100"))
+    }
     answer = as_("tess").post(f"{P}{warm.pk}/propose/", {**whole, **post})
     assert answer.status_code == 422
     assert words in answer.content.decode()
@@ -198,7 +280,11 @@ def test_contact_sheet(shots, warm, as_):
     assert now(shots[1]).said() == "Warm, version 1 at 55 %"
     tess.post(sheet + "give/", {"what": "leave", "shot": [s.pk for s in shots[:2]]})
     assert not shots[0].production.groups.exists()
-    for wrong, words in (({"shot": []}, "at least one shot"), ({"strength": "140"}, "between 0 and 100"), ({"what": "x"}, "Choose what")):
+    for wrong, words in (
+        ({"shot": []}, "at least one shot"),
+        ({"strength": "140"}, "between 0 and 100"),
+        ({"what": "x"}, "Choose what"),
+    ):
         answer = tess.post(sheet + "give/", {**body, **wrong})
         assert answer.status_code == 422
         assert words in answer.content.decode()
@@ -209,24 +295,37 @@ def test_bench_shows_and_saves_the_look(shots, warm, as_, people):
     page = as_("tess").get(f"/p/kilnlight/bench/{shots[0].pk}/").content.decode()
     assert "Warm, version 1 at 70 %" in page
     settings = shots[0].settings.model_copy(update={"look": OwnLook(look=warm.pk, strength=0.2)})
-    answer = as_("tess").post(f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": settings.model_dump(mode="json"), "version": 0, "label": "look"}, content_type="application/json")
+    answer = as_("tess").post(
+        f"/p/kilnlight/bench/{shots[0].pk}/save/",
+        {"settings": settings.model_dump(mode="json"), "version": 0, "label": "look"},
+        content_type="application/json",
+    )
     assert answer.status_code == 200, answer.content
     assert now(shots[0]).strength == 0.2
     bad = settings.model_dump(mode="json") | {"look": {"look": 1, "strength": 3}}
-    assert as_("tess").post(f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": bad, "version": 1}, content_type="application/json").status_code == 422
+    assert (
+        as_("tess")
+        .post(
+            f"/p/kilnlight/bench/{shots[0].pk}/save/", {"settings": bad, "version": 1}, content_type="application/json"
+        )
+        .status_code
+        == 422
+    )
 
 
 def test_shares_are_read_and_typed_in_percent(production, people, as_):
     one = create_look(production, people["tess"], "Spare", [Saturation(id="s", amount=1.3, spare_skin=0.4)])
     field = next(f for row in rows_of(one.newest.step_list) for f in row["fields"] if f["name"] == "s:spare_skin")
     assert (field["value"], field["unit"]) == ("40", "%")
-    as_("tess").post(f"{P}{one.pk}/propose/", {"from": "fields", "s:on": "1", "s:strength": "100", "s:spare_skin": "25"})
+    as_("tess").post(
+        f"{P}{one.pk}/propose/", {"from": "fields", "s:on": "1", "s:strength": "100", "s:spare_skin": "25"}
+    )
     assert Look.objects.get(pk=one.pk).proposed[0].spare_skin == 0.25
 
 
 def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):
     give_to_all(warm.production, warm, 1.0)
-    from upwelling.web.footage.models import shots_of
+    from tests.web.pages import shots_of
     from upwelling.web.productions.models import Production
 
     production = Production.objects.get()
@@ -240,7 +339,7 @@ def bring(client, name, data):
     return client.post("/p/kilnlight/luts/bring-in/", {"file": SimpleUploadedFile(name, data)})
 
 
-def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, production):
+def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, production, django_capture_on_commit_callbacks):
     tess, data = as_("tess"), format_cube(table()).encode()
     assert bring(tess, "print.cube", data).status_code == 302
     row = ImportedLut.objects.get()
@@ -262,16 +361,23 @@ def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, productio
     recipe = fresh.path().to_recipe()
     assert Path.from_recipe(recipe).fingerprint == fresh.path().fingerprint
     assert as_("vera").get(f"/p/kilnlight/bench/{shots[0].pk}/").status_code == 200
-    tess.post(f"/p/kilnlight/luts/{row.pk}/remove/")
+    with django_capture_on_commit_callbacks(execute=True):
+        tess.post(f"/p/kilnlight/luts/{row.pk}/remove/")
     assert not ImportedLut.objects.exists()
     assert not list((fresh.disk_path.parent.parent.parent / "luts").rglob("*.cube"))
     assert Shot.objects.get(pk=shots[0].pk).path().fingerprint == fresh.path().fingerprint
 
 
-@pytest.mark.parametrize(("name", "data", "words"), [
-    ("a.cube", b"LUT_3D_SIZE 2\n0 0 0\n", "cut short"), ("a.txt", b"", "cannot be read"), ("a.clf", b"<!DOCTYPE a><a/>", "DOCTYPE"), ("a.png", b"x", "header"),
-    ("a.clf", b'<ProcessList id="a" compCLFversion="3"><Blur/></ProcessList>', "line 1"),
-])
+@pytest.mark.parametrize(
+    ("name", "data", "words"),
+    [
+        ("a.cube", b"LUT_3D_SIZE 2\n0 0 0\n", "cut short"),
+        ("a.txt", b"", "cannot be read"),
+        ("a.clf", b"<!DOCTYPE a><a/>", "DOCTYPE"),
+        ("a.png", b"x", "header"),
+        ("a.clf", b'<ProcessList id="a" compCLFversion="3"><Blur/></ProcessList>', "line 1"),
+    ],
+)
 def test_bad_tables_are_refused_and_nothing_is_kept(shot, as_, settings, name, data, words):
     answer = bring(as_("tess"), name, data)
     assert answer.status_code == 422
@@ -281,18 +387,33 @@ def test_bad_tables_are_refused_and_nothing_is_kept(shot, as_, settings, name, d
 
 
 def test_of_many_tables_the_good_ones_stay_and_each_bad_one_is_said(shot, as_, production):
-    tess, files = as_("tess"), [SimpleUploadedFile(name, data) for name, data in (
-        ("a.cube", format_cube(table(3, 1.1)).encode()), ("torn.cube", b"LUT_3D_SIZE 3\n0 0 0\n"), ("b.cube", format_cube(table(3, 1.3)).encode()))]
+    tess, files = (
+        as_("tess"),
+        [
+            SimpleUploadedFile(name, data)
+            for name, data in (
+                ("a.cube", format_cube(table(3, 1.1)).encode()),
+                ("torn.cube", b"LUT_3D_SIZE 3\n0 0 0\n"),
+                ("b.cube", format_cube(table(3, 1.3)).encode()),
+            )
+        ],
+    )
     page = tess.post("/p/kilnlight/luts/bring-in/", {"file": files}, follow=True).content.decode()
     assert sorted(production.luts.values_list("name", flat=True)) == ["a.cube", "b.cube"]
     assert all(words in page for words in ("a.cube is here", "b.cube is here", "torn.cube", "cut short"))
 
 
 def test_a_process_lists_foreign_words_are_shown(shot, as_, production):
-    data = (b'<ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="t" compCLFversion="3"><Matrix inBitDepth="32f" outBitDepth="32f" shade="blue">'
-            b'<Array dim="3 3">1 0 0 0 1 0 0 0 1</Array></Matrix></ProcessList>')
+    data = (
+        b'<ProcessList xmlns="urn:AMPAS:CLF:v3.0" id="t" compCLFversion="3"><Matrix inBitDepth="32f" outBitDepth="32f" '
+        b'shade="blue">'
+        b'<Array dim="3 3">1 0 0 0 1 0 0 0 1</Array></Matrix></ProcessList>'
+    )
     bring(as_("tess"), "m.clf", data)
-    assert "“shade” of Matrix is not of this format" in as_("vera").get(f"/p/kilnlight/luts/{production.luts.get().pk}/").content.decode()
+    assert (
+        "“shade” of Matrix is not of this format"
+        in as_("vera").get(f"/p/kilnlight/luts/{production.luts.get().pk}/").content.decode()
+    )
 
 
 def test_two_tables_compared(shot, as_):
@@ -300,7 +421,7 @@ def test_two_tables_compared(shot, as_):
     for name, power in (("a.cube", 1.2), ("b.cube", 1.4)):
         bring(tess, name, format_cube(table(5, power)).encode())
     one, two = ImportedLut.objects.all()
-    page = tess.get(f"/p/kilnlight/luts/{one.pk}/?with={two.pk}").content.decode()
+    page = read(tess.get(f"/p/kilnlight/luts/{one.pk}/?with={two.pk}"))
     assert "over 55937 places" in page
     assert page.count("<figure><svg") == 8
 
@@ -315,7 +436,14 @@ def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
     bring(tess, "house.cube", conversion(tmp_path))
     row = ImportedLut.objects.get()
     assert "BT.709 BT.1886 by Rise" in tess.get(f"/p/kilnlight/luts/{row.pk}/").content.decode()
-    declare(row, expects="S-Log3/S-Gamut3.Cine", expects_range="full", gives="BT.709 BT.1886", gives_range="full", interpolation="tetrahedral")
+    declare(
+        row,
+        expects="S-Log3/S-Gamut3.Cine",
+        expects_range="full",
+        gives="BT.709 BT.1886",
+        gives_range="full",
+        interpolation="tetrahedral",
+    )
     assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "input"}).status_code == 422
     assert tess.post(P + "new/", {"from": "lut", "lut": row.pk}).status_code == 422
     assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "rendering"}).status_code == 302
@@ -327,37 +455,78 @@ def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
     assert preview.status_code == 200
     form = tess.get("/p/kilnlight/").content.decode()
     assert "LUT brought in" in form
-    answer = tess.post("/p/kilnlight/outputs/deliver/", {"what": "add", "output": "BT.2100 PQ 1000", "range": "full", "depth": "10"}, follow=True)
+    answer = tess.post(
+        "/p/kilnlight/outputs/deliver/",
+        {"what": "add", "output": "BT.2100 PQ 1000", "range": "full", "depth": "10"},
+        follow=True,
+    )
     assert "cannot serve BT.2100 PQ 1000, so it has one of its own, Rise" in answer.content.decode()
     rules = Production.objects.get(pk=production.pk).rule_set
     assert (rules.rendering.kind, rules.deliveries[0].rendering.kind) == ("lut", "rise")
-    # Renderings are compared with the table as one of them, which the page names without carrying it; and it can be taken back.
+    # Renderings are compared with the table as one of them, which the page names without carrying it; and it can be
+    # taken back.
     page = tess.get(f"/p/kilnlight/bench/{shots[0].pk}/renderings/").content.decode()
     data = json.loads(page.split('id="renderings-data" type="application/json">')[1].split("</script>")[0])
     assert data["now"] == {"kind": "lut", "fit": {"kind": "smooth"}, "of": "BT.709 BT.1886"}
     assert data["titles"]["lut"] == "LUT brought in"
     assert data["methods"]["lut"] == data["now"]
-    cell = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.709 BT.1886"}, content_type="application/json")
+    cell = tess.post(
+        f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/",
+        {"rendering": data["now"], "output": "BT.709 BT.1886"},
+        content_type="application/json",
+    )
     assert cell.status_code == 200
     assert "house.cube" in cell.json()["said"]
-    other = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.2100 PQ 1000"}, content_type="application/json")
+    other = tess.post(
+        f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/",
+        {"rendering": data["now"], "output": "BT.2100 PQ 1000"},
+        content_type="application/json",
+    )
     assert "Choose another rendering" in other.content.decode()
     assert "Render it by Rise again" in tess.get("/p/kilnlight/outputs/").content.decode()
-    assert "is rendered by Rise again" in tess.post("/p/kilnlight/outputs/rise/", {"output": "BT.709 BT.1886"}, follow=True).content.decode()
+    assert (
+        "is rendered by Rise again"
+        in tess.post("/p/kilnlight/outputs/rise/", {"output": "BT.709 BT.1886"}, follow=True).content.decode()
+    )
     assert Production.objects.get(pk=production.pk).rule_set.rendering.kind == "rise"
-    gone = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/", {"rendering": data["now"], "output": "BT.709 BT.1886"}, content_type="application/json")
+    gone = tess.post(
+        f"/p/kilnlight/bench/{shots[0].pk}/renderings/cell/",
+        {"rendering": data["now"], "output": "BT.709 BT.1886"},
+        content_type="application/json",
+    )
     assert gone.status_code == 422
     assert "no longer rendered by a table" in gone.content.decode()
 
 
-@pytest.mark.parametrize(("main", "others", "given"), [
-    ("BT.709 BT.1886", {"BT.2100 PQ 1000": None, "sRGB": None}, ["BT.709 BT.1886", "sRGB"]), ("BT.2100 PQ 1000", {"sRGB": None}, ["sRGB"]),
-    ("BT.709 BT.1886", {"sRGB": "clip"}, ["BT.709 BT.1886"]), ("BT.2100 PQ 1000", {}, [])])
-def test_a_table_renders_the_outputs_it_can_serve_and_the_others_keep_theirs(production, people, tmp_path, main, others, given):
+@pytest.mark.parametrize(
+    ("main", "others", "given"),
+    [
+        ("BT.709 BT.1886", {"BT.2100 PQ 1000": None, "sRGB": None}, ["BT.709 BT.1886", "sRGB"]),
+        ("BT.2100 PQ 1000", {"sRGB": None}, ["sRGB"]),
+        ("BT.709 BT.1886", {"sRGB": "clip"}, ["BT.709 BT.1886"]),
+        ("BT.2100 PQ 1000", {}, []),
+    ],
+)
+def test_a_table_renders_the_outputs_it_can_serve_and_the_others_keep_theirs(
+    production, people, tmp_path, main, others, given
+):
     (tmp_path / "house.cube").write_bytes(conversion(tmp_path))
     row = bring_in_lut(production, people["tess"], "house.cube", tmp_path / "house.cube")
-    declare(row, expects="S-Log3/S-Gamut3.Cine", expects_range="full", gives="BT.709 BT.1886", gives_range="full", interpolation="tetrahedral")
-    set_rules(production, {"output": main, "deliveries": [{"output": name, "rendering": kind and {"kind": kind}} for name, kind in others.items()]})
+    declare(
+        row,
+        expects="S-Log3/S-Gamut3.Cine",
+        expects_range="full",
+        gives="BT.709 BT.1886",
+        gives_range="full",
+        interpolation="tetrahedral",
+    )
+    set_rules(
+        production,
+        {
+            "output": main,
+            "deliveries": [{"output": name, "rendering": kind and {"kind": kind}} for name, kind in others.items()],
+        },
+    )
     if not given:
         with pytest.raises(Refused, match="delivers no output of that kind"):
             use_as_rendering(row)
@@ -365,7 +534,9 @@ def test_a_table_renders_the_outputs_it_can_serve_and_the_others_keep_theirs(pro
     assert use_as_rendering(row) == given
     rules = Production.objects.get(pk=production.pk).rule_set
     for name in (main, *others):
-        assert (rules.delivery(name).rendering or rules.rendering).kind == ("lut" if name in given else others.get(name) or "rise"), name
+        assert (rules.delivery(name).rendering or rules.rendering).kind == (
+            "lut" if name in given else others.get(name) or "rise"
+        ), name
 
 
 def test_a_makers_table_as_input(shots, as_, production):
@@ -379,11 +550,18 @@ def test_a_makers_table_as_input(shots, as_, production):
     production.__dict__.pop("definitions", None)
     assert "By maker" in production.definitions
     for wrong in ({"expects": "x"}, {"expects_range": "wide"}, {"interpolation": "none"}):
-        assert tess.post(f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1", **wrong}).status_code == 422
+        assert (
+            tess.post(
+                f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1", **wrong}
+            ).status_code
+            == 422
+        )
 
 
 def test_a_lut_step_stays_out_of_trims(shot, production, people):
-    step = LutStep(id="lut", lut=DeclaredLut(table=CarriedLut.of(table(), "x"), expects="ACEScct/AP1", gives="ACEScct/AP1"))
+    step = LutStep(
+        id="lut", lut=DeclaredLut(table=CarriedLut.of(table(), "x"), expects="ACEScct/AP1", gives="ACEScct/AP1")
+    )
     with pytest.raises(ValueError, match="belongs in a Look"):
         ShotSettings(steps=(step,))
 

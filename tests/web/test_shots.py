@@ -9,10 +9,10 @@ import pytest
 
 from upwelling.core.errors import BadValue
 from upwelling.core.media import read_still
-from upwelling.web.errors import Refused
+from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.history import apply_settings, move_in_history
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.services import apply_settings, move_in_history
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import set_rules
@@ -28,11 +28,16 @@ def test_upload_keeps_the_file_as_it_is(upload, production, still, settings):
     assert list((settings.FILES / "incoming").iterdir()) == []
 
 
-@pytest.mark.parametrize(("name", "content", "words"), [
-    ("notes.txt", b"hello", "notes.txt: is nothing this program reads"), ("evil.html", b"<script>alert(1)</script>", "is nothing this"),
-    ("empty.png", b"\0", "is nothing this program"), ("cut.dpx", None, "cut.dpx: the file is cut short"),
-    ("../../etc/passwd.dpx", None, "passwd.dpx: the file is cut short"),
-])
+@pytest.mark.parametrize(
+    ("name", "content", "words"),
+    [
+        ("notes.txt", b"hello", "notes.txt: is nothing this program reads"),
+        ("evil.html", b"<script>alert(1)</script>", "is nothing this"),
+        ("empty.png", b"\0", "is nothing this program"),
+        ("cut.dpx", None, "cut.dpx: the file is cut short"),
+        ("../../etc/passwd.dpx", None, "passwd.dpx: the file is cut short"),
+    ],
+)
 def test_bad_uploads_say_why_and_leave_nothing(upload, production, still, settings, name, content, words):
     arrival = upload(name, still[: len(still) // 2] if content is None else content)
     assert arrival.state == "failed"
@@ -106,7 +111,11 @@ def test_history(shot, people):
 
 def test_two_people_on_one_shot(shot, as_):
     address = f"/p/kilnlight/bench/{shot.pk}/save/"
-    first = as_("tess").post(address, {"settings": body(exposure={"stops": 1.0}), "version": 0, "label": "exposure"}, content_type="application/json")
+    first = as_("tess").post(
+        address,
+        {"settings": body(exposure={"stops": 1.0}), "version": 0, "label": "exposure"},
+        content_type="application/json",
+    )
     assert first.json()["history"] == {"version": 1, "undo": "exposure", "redo": None}
     late = as_("tess").post(address, {"settings": body(), "version": 0}, content_type="application/json")
     assert late.status_code == 409
@@ -120,37 +129,66 @@ def test_two_people_on_one_shot(shot, as_):
     assert stops(Shot.objects.get()) == 1.0
 
 
-@pytest.mark.parametrize(("settings_", "words"), [
-    ({"exposure": {"stops": 99}}, "Exposure stops"), ({"steps": [{"kind": "exposure"}]}, "id of its own"), ({"steps": [{"kind": "sharpen", "id": "a"}]}, "sharpen"), ({"slope_offset_power": {"slope": [1, 1]}}, "slope"), ({"surprise": 1}, "Surprise"),
-    ("nonsense", "keeps its last good settings"), ({"rendering": {"contrast": 0.8, "scene_peak": 4}}, "Raise the contrast"),
-])
+@pytest.mark.parametrize(
+    ("settings_", "words"),
+    [
+        ({"exposure": {"stops": 99}}, "Exposure stops"),
+        ({"steps": [{"kind": "exposure"}]}, "id of its own"),
+        ({"steps": [{"kind": "polish", "id": "a"}]}, "polish"),
+        ({"slope_offset_power": {"slope": [1, 1]}}, "slope"),
+        ({"surprise": 1}, "Surprise"),
+        ("nonsense", "keeps its last good settings"),
+        ({"rendering": {"contrast": 0.8, "scene_peak": 4}}, "Raise the contrast"),
+    ],
+)
 @pytest.mark.parametrize("page", ["save", "preview"])
 def test_bad_settings_change_nothing(shot, as_, settings_, words, page):
     sent = body(**settings_) if isinstance(settings_, dict) else settings_
-    answer = as_("tess").post(f"/p/kilnlight/bench/{shot.pk}/{page}/", json.dumps({"settings": sent, "version": 0}),
-                              content_type="application/json", headers={"Accept": "application/json"})
+    answer = as_("tess").post(
+        f"/p/kilnlight/bench/{shot.pk}/{page}/",
+        json.dumps({"settings": sent, "version": 0}),
+        content_type="application/json",
+        headers={"Accept": "application/json"},
+    )
     assert answer.status_code == 422
     assert words in answer.json()["error"]
     assert not Shot.objects.get().states.exists()
 
 
 def take_apart(data):
-    length, = struct.unpack("<I", data[:4])
-    head = json.loads(data[4:4 + length])
-    rest = data[4 + length:]
-    return head, rest[: head["picture_bytes"]], np.frombuffer(rest[head["picture_bytes"]:], np.uint8)
+    (length,) = struct.unpack("<I", data[:4])
+    head = json.loads(data[4 : 4 + length])
+    rest = data[4 + length :]
+    return head, rest[: head["picture_bytes"]], np.frombuffer(rest[head["picture_bytes"] :], np.uint8)
 
 
 def ask(client, shot, **fields):
-    answer = client.post(f"/p/kilnlight/bench/{shot.pk}/preview/", {"settings": body(), "lossless": True, "scopes": [{"kind": "parade"}, {"kind": "histogram"}], **fields}, content_type="application/json")
+    answer = client.post(
+        f"/p/kilnlight/bench/{shot.pk}/preview/",
+        {"settings": body(), "lossless": True, "scopes": [{"kind": "parade"}, {"kind": "histogram"}], **fields},
+        content_type="application/json",
+    )
     assert answer.status_code == 200
     return take_apart(answer.content)
 
 
-@pytest.mark.parametrize(("page", "sent"), [("preview", {"settings": {}, "point": {"x": "left"}}), ("save", {"settings": {}, "version": "old"}),
-                                            ("save", ["no", "object"]), ("undo", {}), ("redo", {})])
+@pytest.mark.parametrize(
+    ("page", "sent"),
+    [
+        ("preview", {"settings": {}, "point": {"x": "left"}}),
+        ("save", {"settings": {}, "version": "old"}),
+        ("save", ["no", "object"]),
+        ("undo", {}),
+        ("redo", {}),
+    ],
+)
 def test_nonsense_from_a_page_is_a_sentence(shot, as_, page, sent):
-    answer = as_("tess").post(f"/p/kilnlight/bench/{shot.pk}/{page}/", sent, content_type="application/json", headers={"Accept": "application/json"})
+    answer = as_("tess").post(
+        f"/p/kilnlight/bench/{shot.pk}/{page}/",
+        sent,
+        content_type="application/json",
+        headers={"Accept": "application/json"},
+    )
     assert answer.status_code == 422
     assert answer.json()["error"].endswith(".")
 
@@ -200,7 +238,16 @@ def test_counts(shot, as_):
     assert numbers["Above white"]["value"] == f"{100 * (luminance > 1).mean():.1f} %"
     assert float(numbers["Clipped in camera"]["value"].split()[0]) > 5  # the ramp runs into the sensor's end
     assert numbers["Clipped in camera"]["title"].endswith(f" {round(code.max() * 1023)}")
-    assert set(numbers) == {"Below 0", "Above white", "At black", "At peak", "– clipped by us", "Clipped in camera", "Outside gamut", "Banding risk"}
+    assert set(numbers) == {
+        "Below 0",
+        "Above white",
+        "At black",
+        "At peak",
+        "– clipped by us",
+        "Clipped in camera",
+        "Outside gamut",
+        "Banding risk",
+    }
 
 
 @pytest.mark.parametrize("legal", ["full", "legal"])
@@ -215,7 +262,7 @@ def test_frames_are_decoded_once_and_reduced_by_whole_blocks(shot):
     frame = frame_of(shot)
     assert frame_of(shot) is frame
     assert frame.factor == 1
-    from upwelling.web.footage.pictures import reduced
+    from upwelling.web.common.pictures import reduced
 
     big = np.random.default_rng(0).random((1081, 1925, 3)).astype(np.float32)
     small, factor = reduced(big)
@@ -225,12 +272,21 @@ def test_frames_are_decoded_once_and_reduced_by_whole_blocks(shot):
 
 def test_rules_are_checked_together(production, as_):
     tess = as_("tess")
-    form = {**Rules().model_dump(exclude={"rendering"}), **{f"rendering_{k}": v for k, v in Rules().rendering.model_dump(exclude={"kind"}).items()}}
-    assert "are saved" in tess.post("/p/kilnlight/rules/", {**form, "output": "sRGB", "depth": 8}, follow=True).content.decode()
+    form = {
+        **Rules().model_dump(exclude={"rendering"}),
+        **{f"rendering_{k}": v for k, v in Rules().rendering.model_dump(exclude={"kind"}).items()},
+    }
+    assert (
+        "are saved"
+        in tess.post("/p/kilnlight/rules/", {**form, "output": "sRGB", "depth": 8}, follow=True).content.decode()
+    )
     production.refresh_from_db()
     assert (production.rule_set.output, production.rule_set.depth) == ("sRGB", 8)
-    for bad, words in (({"rendering_contrast": 0.8, "rendering_scene_peak": 4}, "Raise the contrast"), ({"output": "Cinema"}, "not one of"),
-                       ({"rendering_toe": "much"}, "Enter a number")):
+    for bad, words in (
+        ({"rendering_contrast": 0.8, "rendering_scene_peak": 4}, "Raise the contrast"),
+        ({"output": "Cinema"}, "not one of"),
+        ({"rendering_toe": "much"}, "Enter a number"),
+    ):
         page = tess.post("/p/kilnlight/rules/", {**form, **bad}, follow=True).content.decode()
         assert "were not changed" in page
         assert words in page
@@ -252,9 +308,12 @@ def test_thumbnails_follow_the_settings(shot, as_, people):
 def test_queries_do_not_grow_with_shots(shot, production, people, as_, page, django_assert_max_num_queries):
     apply_settings(shot, people["tess"], read_settings(body(exposure={"stops": 1.0})), version=0, label="exposure")
     for number in range(12):
-        Shot.objects.create(**{f.attname: getattr(shot, f.attname) for f in Shot._meta.fields if f.attname not in ("id", "name")}, name=f"copy {number}")
+        Shot.objects.create(
+            **{f.attname: getattr(shot, f.attname) for f in Shot._meta.fields if f.attname not in ("id", "name")},
+            name=f"copy {number}",
+        )
     tess = as_("tess")
-    with django_assert_max_num_queries(14):
+    with django_assert_max_num_queries(15):
         assert tess.get(page.format(pk=shot.pk)).content.count(b"thumbnail") >= 13
 
 

@@ -7,24 +7,33 @@ import pytest
 from pydantic import TypeAdapter
 
 from upwelling.core.bake import BakeOrder, Receiver
+from upwelling.core.documents import KEY, UPGRADES, opened, sealed
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
-from upwelling.core.look_recipe import STEP_LIST
 from upwelling.core.outputs import CustomOutput
+from upwelling.core.path.look_recipe import STEP_LIST
 from upwelling.core.raw import Development, RawProfile
-from upwelling.core.stored import KEY, UPGRADES, opened, sealed
 from upwelling.web.bakes.models import Bake, OwnReceiver
 from upwelling.web.encodings.models import OwnEncoding
+from upwelling.web.footage.history import set_mark
 from upwelling.web.footage.models import Shot, ShotState
-from upwelling.web.footage.services import set_mark
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import OwnOutput, Production
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import define_encoding, set_rules
 
 SAMPLES = json.loads((FilePath(__file__).parents[1] / "data" / "stored.json").read_text())
-SHAPES = {"shot settings": ShotSettings, "rules": Rules, "own output": CustomOutput, "own encoding": CustomEncoding, "receiver": Receiver, "bake order": BakeOrder,
-          "development": Development, "raw profile": RawProfile, "look steps": STEP_LIST}
+SHAPES = {
+    "shot settings": ShotSettings,
+    "rules": Rules,
+    "own output": CustomOutput,
+    "own encoding": CustomEncoding,
+    "receiver": Receiver,
+    "bake order": BakeOrder,
+    "development": Development,
+    "raw profile": RawProfile,
+    "look steps": STEP_LIST,
+}
 """The kinds that have a shape of their own; facts of files and signals are taken apart by the shot."""
 
 
@@ -44,7 +53,9 @@ def test_every_version_opens(row):
 
 
 def test_every_version_has_its_sample():
-    assert {(row["kind"], row["version"]) for row in SAMPLES} == {(kind, n) for kind, steps in UPGRADES.items() for n in range(len(steps) + 1)}
+    assert {(row["kind"], row["version"]) for row in SAMPLES} == {
+        (kind, n) for kind, steps in UPGRADES.items() for n in range(len(steps) + 1)
+    }
 
 
 @pytest.mark.parametrize("kind", UPGRADES)
@@ -63,11 +74,20 @@ def spoil(shot, **values):
     Shot.objects.filter(pk=shot.pk).update(position=1, version=1)
 
 
-PAGES = ["/p/kilnlight/", "/p/kilnlight/intake/", "/p/kilnlight/looks/", "/p/kilnlight/looks/sheet/", "/p/kilnlight/bakes/", "/p/kilnlight/outputs/"]
+PAGES = [
+    "/p/kilnlight/",
+    "/p/kilnlight/intake/",
+    "/p/kilnlight/looks/",
+    "/p/kilnlight/looks/sheet/",
+    "/p/kilnlight/bakes/",
+    "/p/kilnlight/outputs/",
+]
 
 
 def test_one_shot_that_cannot_be_read_takes_no_page_down(shot, upload, as_):
-    """It says why on the lists, its own page refuses with the sentence, and it can begin anew; the old state stays in the history."""
+    """It says why on the lists, its own page refuses with the sentence, and it can begin anew; the old state stays in
+    the history.
+    """
     set_mark(shot, None, "fine", ShotSettings())
     spoil(shot)
     tess = as_("tess")
@@ -82,7 +102,11 @@ def test_one_shot_that_cannot_be_read_takes_no_page_down(shot, upload, as_):
     assert tess.post(f"/p/kilnlight/shots/{shot.pk}/begin-anew/", follow=True).status_code == 200
     assert tess.get(f"/p/kilnlight/bench/{shot.pk}/").status_code == 200
     assert ShotState.objects.filter(label="far out").exists()
-    kept = tess.post(f"/p/kilnlight/bench/{shot.pk}/marks/", {"settings": ShotSettings().model_dump(mode="json")}, content_type="application/json").json()
+    kept = tess.post(
+        f"/p/kilnlight/bench/{shot.pk}/marks/",
+        {"settings": ShotSettings().model_dump(mode="json")},
+        content_type="application/json",
+    ).json()
     assert "▲" in str(kept["states"])
 
 
@@ -105,21 +129,41 @@ def test_a_renamed_encoding_takes_its_users_along(shot, production):
     set_rules(production, {"default_encoding": "Own"})
     define_encoding(production, None, {**body, "name": "Ember"}, replaces="Own")
     fresh = Shot.objects.get()
-    assert (fresh.encoding, fresh.production.rule_set.default_encoding, fresh.path().input.custom.name) == ("Ember", "Ember", "Ember")
+    assert (fresh.encoding, fresh.production.rule_set.default_encoding, fresh.path().input.custom.name) == (
+        "Ember",
+        "Ember",
+        "Ember",
+    )
 
 
 def test_definitions_that_are_no_longer_possible(shot, production, people, as_):
-    """One output, encoding, receiver, bake order or certificate that cannot be read is said on its page, and stops nothing else."""
+    """One output, encoding, receiver, bake order or certificate that cannot be read is said on its page, and stops
+    nothing else.
+    """
     OwnOutput.objects.create(production=production, name="Wall", definition={"name": "Wall", "peak_nits": 1e9})
-    OwnEncoding.objects.create(production=production, name="Wax", definition={"name": "Wax", "form": {"kind": "wax"}}, report="")
+    OwnEncoding.objects.create(
+        production=production, name="Wax", definition={"name": "Wax", "form": {"kind": "wax"}}, report=""
+    )
     OwnReceiver.objects.create(production=production, name="Box", definition={"name": "Box", "formats": 7})
-    Bake.objects.create(production=production, shot=shot, shot_name="x", fingerprint="0" * 64, size=33, file_name="x.cube", order={"size": "wide"},
-                        certificate_json={"upwelling_certificate": 2})
+    Bake.objects.create(
+        production=production,
+        shot=shot,
+        shot_name="x",
+        fingerprint="0" * 64,
+        size=33,
+        file_name="x.cube",
+        order={"size": "wide"},
+        certificate_json={"upwelling_certificate": 2},
+    )
     tess = as_("tess")
     for address in PAGES:
         assert tess.get(address).status_code == 200, address
-    for address, words in (("/p/kilnlight/outputs/", "The own output “Wall” is stored"), ("/p/kilnlight/encodings/", "The own encoding “Wax” is stored"),
-                           ("/p/kilnlight/bakes/receivers/", "The receiver “Box” is stored"), ("/p/kilnlight/bakes/", "its order cannot be read")):
+    for address, words in (
+        ("/p/kilnlight/outputs/", "The own output “Wall” is stored"),
+        ("/p/kilnlight/encodings/", "The own encoding “Wax” is stored"),
+        ("/p/kilnlight/bakes/receivers/", "The receiver “Box” is stored"),
+        ("/p/kilnlight/bakes/", "its order cannot be read"),
+    ):
         page = tess.get(address)
         assert page.status_code == 200, address
         assert words in page.content.decode(), address

@@ -6,13 +6,14 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from dataclasses import asdict, replace
-from pathlib import Path
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path as FilePath
 from typing import Any
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import Footage, Movie, Raw, Reading, Still, looked_at, open_footage
+from upwelling.core.operations import Place
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
 
@@ -29,11 +30,32 @@ def add_frame_option(command: argparse.ArgumentParser) -> None:
     command.add_argument("--frame", type=int, default=0, help="frame of a movie, from 0")
 
 
+@dataclass(frozen=True, eq=False)
+class FootageFrames:
+    """The frames around that ``number`` of a file, read as it is; a still has none."""
+
+    footage: Footage
+    number: int
+    side: Range
+
+    def code(self, offset: int, shape: tuple[int, int], place: Place) -> Any | None:
+        """See core.operations.time_mean.Frames; the whole frame."""
+        wanted = self.number + offset
+        if not 0 <= wanted < self.footage.facts.frames:
+            return None
+        return self.footage.frame(wanted, reading_of(self.footage, self.side)).code
+
+
+def reading_of(footage: Footage, said: Range | None) -> Reading:
+    """How a file is read: as said, as a movie is tagged, else full."""
+    usual = footage.default_reading if isinstance(footage, Movie) else Reading(footage.facts.tags.range or "full")  # type: ignore[arg-type]
+    return replace(usual, range=said or usual.range)
+
+
 def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
     """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
     footage = open_footage(options.src)
-    usual = footage.default_reading if isinstance(footage, Movie) else Reading(footage.facts.tags.range or "full")  # type: ignore[arg-type]
-    reading = replace(usual, range=said or usual.range)
+    reading = reading_of(footage, said)
     still = footage.frame(options.frame, reading)
     say_notes(options.src, footage.facts.notes)
     return still, footage, reading.range
@@ -45,7 +67,7 @@ def say_notes(place: str, notes: Sequence[str]) -> None:
         sys.stderr.write(f"upwelling: note: {place}: {note}\n")
 
 
-def _recognise(path: Path) -> tuple[Any, Recognition]:
+def _recognise(path: FilePath) -> tuple[Any, Recognition]:
     footage = open_footage(path)
     seen = looked_at(footage)
     facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills)
@@ -58,15 +80,27 @@ def _probe(options: argparse.Namespace) -> int:
     rows, failed = [], False
     for name in options.files:
         try:
-            facts, found = _recognise(Path(name))
+            facts, found = _recognise(FilePath(name))
         except UnreadableFile as error:
             failed = True
             rows.append({"file": name, "error": str(error)})
             continue
         body = found.as_json()
-        rows.append({"file": name, "kind": facts.kind, "container": facts.container, "codec": facts.codec, "depth": facts.depth,
-                     "width": facts.width, "height": facts.height, "frames": facts.frames, "rate": facts.rate, "tags": asdict(facts.tags),
-                     **{key: body[key] for key in ("state", "candidates", "contradictions", "remarks", "evidence", "raw")}})
+        rows.append(
+            {
+                "file": name,
+                "kind": facts.kind,
+                "container": facts.container,
+                "codec": facts.codec,
+                "depth": facts.depth,
+                "width": facts.width,
+                "height": facts.height,
+                "frames": facts.frames,
+                "rate": facts.rate,
+                "tags": asdict(facts.tags),
+                **{key: body[key] for key in ("state", "candidates", "contradictions", "remarks", "evidence", "raw")},
+            }
+        )
     if options.json:
         print(json.dumps(rows, indent=2, ensure_ascii=False))
     else:
@@ -79,8 +113,20 @@ def _say(row: dict[str, Any]) -> None:
     if "error" in row:
         print(f"{row['file']}: {row['error']}")
         return
-    best = "raw mosaic" if row["raw"] else ", ".join(f"{c['encoding']} ({c['range']})" for c in row["candidates"][:1]) or "nothing speaks for any encoding"
+    best = (
+        "raw mosaic"
+        if row["raw"]
+        else ", ".join(f"{c['encoding']} ({c['range']})" for c in row["candidates"][:1])
+        or "nothing speaks for any encoding"
+    )
     print(f"{row['file']}: {row['state']}: {best}")
-    print(f"  {row['container']} {row['codec']}, {row['width']} × {row['height']}, {row['depth']} bit, {row['frames']} frame{'s' if row['frames'] != 1 else ''}")
-    for text in [*row["contradictions"], *(e["text"] for e in row["evidence"] if e["kind"] != "signal"), *(r["text"] for r in row["remarks"])]:
+    print(
+        f"  {row['container']} {row['codec']}, {row['width']} × {row['height']}, {row['depth']} bit, {row['frames']} "
+        f"frame{'s' if row['frames'] != 1 else ''}"
+    )
+    for text in [
+        *row["contradictions"],
+        *(e["text"] for e in row["evidence"] if e["kind"] != "signal"),
+        *(r["text"] for r in row["remarks"]),
+    ]:
         print(f"  {text}")

@@ -11,23 +11,28 @@ from typing import Any
 from pydantic import ValidationError
 
 from upwelling.cli.paths import add_path_options, path_from
-from upwelling.core.bake import RECEIVERS, BakeOrder, Certificate, bake, solve, verify
+from upwelling.core.bake import RECEIVERS, BakeOrder, bake
+from upwelling.core.bake.order import SHAPE, without_shape
 from upwelling.core.bake.receivers import plain_receiver
-from upwelling.core.bake.samples import read_frames
 from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import BadValue, RecipeError, UnwritableFile, refusal
+from upwelling.core.errors import BadValue, RecipeError, UnwritableFile
 from upwelling.core.files import whole_file
-from upwelling.core.lut_evidence import evidence
-from upwelling.core.lut_facts import measure
-from upwelling.core.lut_files import ENDINGS, format_of, read_lut, write_lut
 from upwelling.core.outputs import OUTPUTS
+from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
+from upwelling.core.proof import Certificate, solve, verify
+from upwelling.core.proof.samples import read_frames
+from upwelling.core.tables.evidence import Nearest, evidence
+from upwelling.core.tables.facts import measure
+from upwelling.core.tables.files import ENDINGS, format_of, read_lut, write_lut
 
 
 def add_commands(commands: Any) -> None:
     """Declares encodings, bake, verify and inspect."""
-    listing = commands.add_parser("encodings", help="list encodings and outputs, with codes of 0, 18 and 90 %% and sources")
+    listing = commands.add_parser(
+        "encodings", help="list encodings and outputs, with codes of 0, 18 and 90 %% and sources"
+    )
     listing.add_argument("--json", action="store_true")
     listing.set_defaults(run=_encodings)
 
@@ -35,14 +40,24 @@ def add_commands(commands: Any) -> None:
     baking.add_argument("lut", metavar="OUT")
     add_path_options(baking)
     _add_order_options(baking)
-    baking.add_argument("--solve", action="store_true", help="take the smallest grid (and a shaper, in .clf) that holds")
+    baking.add_argument(
+        "--solve", action="store_true", help="take the smallest grid (and a shaper, in .clf) that holds"
+    )
     baking.add_argument("--report", metavar="FILE.json", help="verify what was written and save the certificate")
     baking.set_defaults(run=_bake)
 
-    verifying = commands.add_parser("verify", help="test a table against the exact path: exit 0 holds, 1 does not, 2 cannot tell")
+    verifying = commands.add_parser(
+        "verify", help="test a table against the exact path: exit 0 holds, 1 does not, 2 cannot tell"
+    )
     verifying.add_argument("lut", metavar="LUT")
-    verifying.add_argument("--certificate", metavar="FILE.json", help="reproduce this certificate (default, without a path: the one beside the table)")
-    verifying.add_argument("--frames", metavar="FILE.png", help="the tested frames' pixels (default: the file beside the certificate)")
+    verifying.add_argument(
+        "--certificate",
+        metavar="FILE.json",
+        help="reproduce this certificate (default, without a path: the one beside the table)",
+    )
+    verifying.add_argument(
+        "--frames", metavar="FILE.png", help="the tested frames' pixels (default: the file beside the certificate)"
+    )
     add_path_options(verifying)
     _add_order_options(verifying)
     verifying.add_argument("--json", action="store_true")
@@ -55,15 +70,43 @@ def add_commands(commands: Any) -> None:
 
 
 def _add_order_options(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument("--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)")
+    parser.add_argument(
+        "--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)"
+    )
     parser.add_argument("--curve", action="store_true", help="a 1D table")
     parser.add_argument("--shaper", action="store_true", help="a shaper before the cube (.clf)")
-    parser.add_argument("--fit-entries", action=argparse.BooleanOptionalAction, default=None,
-                        help="entries fitted to the receiver's interpolation (default: in grids of up to 36 points)")
-    parser.add_argument("--receiver", metavar="NAME", help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)")
-    parser.add_argument("--start", choices=STARTS, default="camera", help="the stage before which the table begins (default: camera)")
-    parser.add_argument("--end", choices=ENDS, default="display", help="the stage after which it ends (default: display)")
-    parser.add_argument("--carrier", default="", metavar="ENCODING", help="what light is coded as between stages (default: the working log)")
+    parser.add_argument(
+        "--fit-entries",
+        action=argparse.BooleanOptionalAction,
+        default=None,
+        help="entries fitted to the receiver's interpolation (default: in grids of up to 36 points)",
+    )
+    parser.add_argument(
+        "--receiver",
+        metavar="NAME",
+        help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)",
+    )
+    parser.add_argument(
+        "--start", choices=STARTS, default="camera", help="the stage before which the table begins (default: camera)"
+    )
+    parser.add_argument(
+        "--end", choices=ENDS, default="display", help="the stage after which it ends (default: display)"
+    )
+    parser.add_argument(
+        "--leave-out",
+        nargs="?",
+        const="steps",
+        choices=["steps", "shapes"],
+        help="leave out what no table can carry: the steps (default), or only their shapes where that is enough, so "
+        "that they act everywhere",
+    )
+    parser.add_argument("--frame", type=int, metavar="N", help="freeze steps that change along the shot at this frame")
+    parser.add_argument(
+        "--carrier",
+        default="",
+        metavar="ENCODING",
+        help="what light is coded as between stages (default: the working log)",
+    )
 
 
 def _order(options: argparse.Namespace) -> BakeOrder:
@@ -74,25 +117,64 @@ def _order(options: argparse.Namespace) -> BakeOrder:
     if options.receiver:
         receiver = next((r for r in RECEIVERS if r.name.lower() == options.receiver.lower()), receiver)
         if receiver.name.lower() != options.receiver.lower():
-            raise BadValue(f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}.")
+            raise BadValue(
+                f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}."
+            )
     elif options.solve if "solve" in options else False:
         receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65)})
-    size = receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size
-    fitted = options.fit_entries if options.fit_entries is not None else not options.curve and receiver.prefers_fitted(size)
-    return BakeOrder.checked({
-        "path": path, "section": {"start": options.start, "end": options.end, "carrier": options.carrier}, "receiver": receiver, "format": form.name,
-        "dimensions": 1 if options.curve else 3, "size": size,
-        "shaper": "adapted" if options.shaper else "none", "entries": "fitted" if fitted else "sampled"})
+    size = (
+        receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size
+    )
+    fitted = (
+        options.fit_entries if options.fit_entries is not None else not options.curve and receiver.prefers_fitted(size)
+    )
+    steps = (*path.trim.steps, *path.look.steps)
+    moving = tuple(step.id for step in steps if step.moves) if options.leave_out and options.frame is None else ()
+    order = BakeOrder.checked(
+        {
+            "path": path,
+            "left_out": moving,
+            "frozen": options.frame,
+            "section": {"start": options.start, "end": options.end, "carrier": options.carrier},
+            "receiver": receiver,
+            "format": form.name,
+            "dimensions": 1 if options.curve else 3,
+            "size": size,
+            "shaper": "adapted" if options.shaper else "none",
+            "entries": "fitted" if fitted else "sampled",
+        }
+    )
+    if options.leave_out:
+        order = order.model_copy(update={"left_out": (*moving, *_left_out(order, options.leave_out == "shapes"))})
+    if order.stuck:
+        raise BadValue(
+            f"No table can carry {', '.join(step.shown_name for step in order.stuck)}: what it does depends on where a "
+            "pixel stands or on what lies around it. Give --leave-out to bake the path without."
+        )
+    return order
+
+
+def _left_out(order: BakeOrder, shapes: bool) -> tuple[str, ...]:
+    return tuple(f"{step.id}{SHAPE}" if shapes and without_shape(step).fits_in_lut else step.id for step in order.stuck)
 
 
 def _encodings(options: argparse.Namespace) -> int:
-    rows: list[dict[str, Any]] = [{
-        "name": e.name, "curve": e.curve_name, "primaries": e.primaries_name, "referred": e.referred,
-        "default_range": e.default_range, "codes_10bit": [round(e.code_of(r) * 1023, 2) for r in (0.0, 0.18, 0.90)],
-        "source": e.source,
-    } for e in ENCODINGS.values()]
-    outputs: list[dict[str, Any]] = [{"name": o.name, "peak_nits": o.peak_nits, "mid_grey_nits": o.mid_grey_nits, "source": o.source}
-               for o in OUTPUTS.values()]
+    rows: list[dict[str, Any]] = [
+        {
+            "name": e.name,
+            "curve": e.curve_name,
+            "primaries": e.primaries_name,
+            "referred": e.referred,
+            "default_range": e.default_range,
+            "codes_10bit": [round(e.code_of(r) * 1023, 2) for r in (0.0, 0.18, 0.90)],
+            "source": e.source,
+        }
+        for e in ENCODINGS.values()
+    ]
+    outputs: list[dict[str, Any]] = [
+        {"name": o.name, "peak_nits": o.peak_nits, "mid_grey_nits": o.mid_grey_nits, "source": o.source}
+        for o in OUTPUTS.values()
+    ]
     if options.json:
         print(json.dumps({"encodings": rows, "outputs": outputs}, indent=2, ensure_ascii=False))
         return 0
@@ -108,14 +190,19 @@ def _encodings(options: argparse.Namespace) -> int:
 def _bake(options: argparse.Namespace) -> int:
     order = _order(options)
     if options.solve:
-        solution = solve(order.model_copy(update={"receiver": order.receiver.model_copy(update={"formats": (order.format,)})}))
+        solution = solve(
+            order.model_copy(update={"receiver": order.receiver.model_copy(update={"formats": (order.format,)})})
+        )
         best = solution.best
         order = order.model_copy(update=best.wish)
         for tried in solution.tried:
             mark = "→" if tried is best else " "
             sys.stderr.write(f"{mark} {tried.share:6.2f} × the tolerance: {tried.said()}\n")
         sys.stderr.write(f"{solution.said()}\n")
-    write_lut(bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"), options.lut)
+    write_lut(
+        bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"),
+        options.lut,
+    )
     if not options.report:
         return 0
     certificate = verify(options.lut, order)
@@ -133,7 +220,10 @@ def _verify(options: argparse.Namespace) -> int:
         certificate, before = verify(table, _order(options)), None
     else:
         before = _read_certificate(FilePath(given))
-        frames, place = [], FilePath(options.frames) if options.frames else FilePath(given).with_name(table.name + ".frames.png")
+        frames, place = (
+            [],
+            FilePath(options.frames) if options.frames else FilePath(given).with_name(table.name + ".frames.png"),
+        )
         if before.frames and place.exists():
             frames = read_frames(place, [(f.name, f.count, f.outside) for f in before.frames])
         elif before.frames:
@@ -144,11 +234,16 @@ def _verify(options: argparse.Namespace) -> int:
     else:
         _say(certificate, sys.stdout)
     if before is not None and not before.bake_order.is_marked(before.fingerprint, before.path_fingerprint):
-        sys.stderr.write("upwelling: the certificate is from an earlier version, and the same settings give other numbers now: "
-                         f"{changed_since(ARITHMETIC - 1)}. The file was tested against the present ones.\n")
+        sys.stderr.write(
+            "upwelling: the certificate is from an earlier version, and the same settings give other numbers now: "
+            f"{changed_since(ARITHMETIC - 1)}. The file was tested against the present ones.\n"
+        )
     if before is not None:
         same = certificate.lut_sha256 == before.lut_sha256
-        sys.stderr.write(f"upwelling: the file is {'the one' if same else 'not the one'} its certificate was made for (SHA-256 {'equal' if same else 'differs'}).\n")
+        sys.stderr.write(
+            f"upwelling: the file is {'the one' if same else 'not the one'} its certificate was made for (SHA-256 "
+            f"{'equal' if same else 'differs'}).\n"
+        )
         if not same:
             return 1
     return 0 if certificate.usable else 1
@@ -166,12 +261,22 @@ def _read_certificate(place: FilePath) -> Certificate:
 def _say(certificate: Certificate, stream: Any) -> None:
     stream.write(f"{certificate.lut_file}: {certificate.verdict}\n")
     for figures in certificate.sets:
-        stream.write(f"  {figures.name:20} {figures.count:7d} samples   {certificate.metric} median {figures.median:.3f}   "
-                     f"95 % {figures.p95:.3f}   99 % {figures.p99:.3f}   max {figures.maximum:.2f}\n")
-    stream.write(f"  {'worst place hunted':20} {certificate.hunt_samples:7d} samples   {certificate.metric} {certificate.hunted.delta_e:.2f} at code "
-                 + " ".join(f"{v:.4f}" for v in certificate.hunted.code) + "\n")
+        stream.write(
+            f"  {figures.name:20} {figures.count:7d} samples   {certificate.metric} median {figures.median:.3f}   "
+            f"95 % {figures.p95:.3f}   99 % {figures.p99:.3f}   max {figures.maximum:.2f}\n"
+        )
+    stream.write(
+        f"  {'worst place hunted':20} {certificate.hunt_samples:7d} samples   {certificate.metric} "
+        f"{certificate.hunted.delta_e:.2f} at code " + " ".join(f"{v:.4f}" for v in certificate.hunted.code) + "\n"
+    )
     for reason in certificate.reasons_said:
         stream.write(f"  {reason}\n")
+
+
+def _said(one: Nearest) -> str:
+    kind = f"{one.expects} → {one.gives}" if one.expects else "no conversion"
+    codes = ", legal codes" if one.codes_legal else ""
+    return f"{kind}{codes}: {one.mean_codes:.1f} codes of 10 bit on average, {one.worst_codes:.0f} at worst"
 
 
 def _inspect(options: argparse.Namespace) -> int:
@@ -179,13 +284,28 @@ def _inspect(options: argparse.Namespace) -> int:
     found, seems = measure(lut), evidence(lut)
     neutral = found.curves[0]
     facts = {
-        "file": FilePath(options.lut).name, "title": lut.title, "kind": found.kind, "dimensions": {"1D": 1, "3D": 3}.get(found.kind, 0), "size": lut.size,
-        "nodes": list(found.nodes), "passed_over": list(found.notes), "domain": {"low": list(found.low), "high": list(found.high)}, "lowest": list(found.lowest), "highest": list(found.highest),
-        "entries_at_or_below_0": found.clipped_low, "entries_at_or_above_1": found.clipped_high,
-        "neutral_output": {f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * (len(neutral) - 1))]] for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)},
-        "neutral_spread": found.neutral_spread, "neutral_falls": list(found.neutral_falls), "second_difference_10bit": {"mean": found.roughness_mean, "worst": found.roughness_worst},
-        "cells_turned_inside_out": found.folds, "evidence": list(seems.sentences),
-        "nearest": [f"{f'{n.expects} → {n.gives}' if n.expects else 'no conversion'}{', legal codes' if n.codes_legal else ''}: {n.mean_codes:.1f} codes of 10 bit on average, {n.worst_codes:.0f} at worst" for n in seems.nearest],
+        "file": FilePath(options.lut).name,
+        "title": lut.title,
+        "kind": found.kind,
+        "dimensions": {"1D": 1, "3D": 3}.get(found.kind, 0),
+        "size": lut.size,
+        "nodes": list(found.nodes),
+        "passed_over": list(found.notes),
+        "domain": {"low": list(found.low), "high": list(found.high)},
+        "lowest": list(found.lowest),
+        "highest": list(found.highest),
+        "entries_at_or_below_0": found.clipped_low,
+        "entries_at_or_above_1": found.clipped_high,
+        "neutral_output": {
+            f"{v:.2f}": [round(float(c), 6) for c in neutral[round(v * (len(neutral) - 1))]]
+            for v in (0.0, 0.25, 0.41, 0.5, 0.75, 1.0)
+        },
+        "neutral_spread": found.neutral_spread,
+        "neutral_falls": list(found.neutral_falls),
+        "second_difference_10bit": {"mean": found.roughness_mean, "worst": found.roughness_worst},
+        "cells_turned_inside_out": found.folds,
+        "evidence": list(seems.sentences),
+        "nearest": [_said(one) for one in seems.nearest],
         "comments": list(lut.comments),
     }
     if options.json:

@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from upwelling.cli import footage, luts, pictures
+from upwelling.cli import accounts, backups, footage, luts, pictures
 from upwelling.core.errors import UpwellingError
 
 
@@ -16,12 +16,17 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = _Parser(prog="upwelling", description="From camera file to proved lookup table.",
-                     epilog="Names of encodings and outputs are listed by `upwelling encodings`, and matched in any case.")
+    parser = _Parser(
+        prog="upwelling",
+        description="From camera file to proved lookup table.",
+        epilog="Names of encodings and outputs are listed by `upwelling encodings`, and matched in any case.",
+    )
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
     luts.add_commands(commands)
     pictures.add_commands(commands)
     footage.add_commands(commands)
+    accounts.add_commands(commands)
+    backups.add_commands(commands)
     return parser
 
 

@@ -7,12 +7,19 @@ import sys
 from pathlib import Path as FilePath
 from typing import Any
 
+from pydantic import ValidationError
+
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.parameters import refusal
 from upwelling.core.path import Path, changed_since, recipe_arithmetic
+from upwelling.core.path.look_recipe import STEP_LIST, with_ids
 from upwelling.core.rendering import FITS, TONE_MAPS
-from upwelling.core.steps import Exposure
+from upwelling.core.steps import STEPS, Exposure
+from upwelling.core.strict_json import BadJson, read_json
 
 METHODS = [str(method.model_fields["kind"].default) for method in TONE_MAPS]
+KINDS = [str(step.model_fields["kind"].default) for step in STEPS]
+MOST_TEXT, MOST_VALUES = 1_000_000, 50_000
 FIT_NAMES = [str(fit.model_fields["kind"].default) for fit in FITS]
 
 
@@ -20,9 +27,19 @@ def add_path_options(parser: argparse.ArgumentParser) -> None:
     """--from, --to, --rendering, --fit, --exposure, --recipe, --range, for commands that render through a Path."""
     parser.add_argument("--from", dest="source", metavar="ENCODING", help="what the file's codes are")
     parser.add_argument("--to", dest="target", metavar="OUTPUT", help="the display rendered for")
-    parser.add_argument("--rendering", metavar="METHOD", choices=METHODS, help=f"the tone map (default: rise): {', '.join(METHODS)}")
+    parser.add_argument(
+        "--rendering", metavar="METHOD", choices=METHODS, help=f"the tone map (default: rise): {', '.join(METHODS)}"
+    )
     parser.add_argument("--fit", choices=FIT_NAMES, help="the gamut fit (default: smooth)")
     parser.add_argument("--exposure", type=float, metavar="STOPS", help="exposure in stops, before the recipe's trim")
+    parser.add_argument(
+        "--step",
+        action="append",
+        default=[],
+        metavar="JSON",
+        help='a step after the recipe\'s trim, as {"kind": "glow", …}; what it does not name is at its default. '
+        f"Repeatable. Kinds: {', '.join(KINDS)}",
+    )
     parser.add_argument("--recipe", metavar="FILE", help="a path saved as JSON; the other options are laid over it")
     add_range_option(parser)
 
@@ -44,7 +61,10 @@ def path_from(options: argparse.Namespace) -> Path:
         body = Path.from_recipe(text).model_dump(mode="json")
         changed = changed_since(recipe_arithmetic(text))
         if changed:
-            sys.stderr.write(f"upwelling: {options.recipe} was written by an earlier version; its settings are kept, its numbers have changed: {changed}.\n")
+            sys.stderr.write(
+                f"upwelling: {options.recipe} was written by an earlier version; its settings are kept, its numbers "
+                f"have changed: {changed}.\n"
+            )
     else:
         for name, flag in (("source", "--from"), ("target", "--to")):
             if getattr(options, name) is None:
@@ -68,4 +88,22 @@ def path_from(options: argparse.Namespace) -> Path:
     if options.exposure is not None:
         trim = body.setdefault("trim", {})
         trim["steps"] = [Exposure(stops=0).model_dump() | {"stops": options.exposure}, *trim.get("steps", [])]
+    if options.step:
+        trim = body.setdefault("trim", {})
+        steps = [*trim.get("steps", []), *(_step_of(text) for text in options.step)]
+        trim["steps"] = [step.model_dump(mode="json") for step in with_ids(STEP_LIST.validate_python(steps))]
     return Path.checked(body)
+
+
+def _step_of(text: str) -> Any:
+    """A step from its JSON; raises BadValue that says what is wrong with it."""
+    try:
+        body = read_json(text, largest=MOST_TEXT, most=MOST_VALUES)
+    except BadJson as error:
+        raise BadValue(f"--step: the text {error}.") from None
+    if not isinstance(body, dict) or body.get("kind") not in KINDS:
+        raise BadValue(f"--step wants a JSON object with a “kind”, one of {', '.join(KINDS)}; found {text[:60]}.")
+    try:
+        return STEP_LIST.validate_python([body])[0]
+    except ValidationError as error:
+        raise BadValue(f"--step {body['kind']}: {refusal(error, leave_out=(body['kind'],))}") from None

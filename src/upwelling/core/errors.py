@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-
-from pydantic import ValidationError
-
 
 class UpwellingError(Exception):
     """Root of every error the core raises on purpose; ``str(error)`` is fit to be shown to a person."""
@@ -58,17 +54,22 @@ class BadValue(UpwellingError):
     """A setting outside what is possible, alone or together with others."""
 
 
+class PlaceNeeded(UpwellingError):
+    """Values without a place were sent through something that depends on where a pixel stands or on what lies around
+    it.
+    """
+
+    def __init__(self, need: str) -> None:
+        self.need = need
+        super().__init__(
+            f"A step of this path acts by {need}: it can be run on a whole frame only, not on a list of colours. "
+            "Switch it off, or leave it out."
+        )
+
+
 def _nearest(name: str, known: list[str]) -> str:
     import difflib
 
     lowered = {k.lower(): k for k in known}
     found = difflib.get_close_matches(name.lower(), lowered, n=1, cutoff=0.5)
     return lowered[found[0]] if found else ""
-
-
-def refusal(error: ValidationError, *, leave_out: Collection[str] = (), otherwise: str = "") -> str:
-    """The first thing a validation found, as “Place: what is wrong.”; parts of the place may be left out."""
-    first = error.errors()[0]
-    place = " ".join(str(part).replace("_", " ").replace("nits", "cd/m²") for part in first["loc"] if part not in leave_out) or otherwise
-    words = first["msg"].removeprefix("Value error, ")
-    return f"{place[0].upper()}{place[1:]}: {words}." if place else f"{words}."

@@ -2,33 +2,46 @@
 
 from __future__ import annotations
 
+import errno
+import hashlib
 import os
-import tempfile
-from collections.abc import Iterator
+import secrets
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from pathlib import Path
+from pathlib import Path as FilePath
 
 from upwelling.core.errors import UnwritableFile
 
 
+def digest_of(paths: Iterable[FilePath]) -> tuple[str, int]:
+    """SHA-256 over the contents of files in their order, and their size in bytes."""
+    whole, size = hashlib.sha256(), 0
+    for path in paths:
+        with path.open("rb") as stream:
+            while chunk := stream.read(4 * 2**20):
+                whole.update(chunk)
+                size += len(chunk)
+    return whole.hexdigest(), size
+
+
 @contextmanager
-def whole_file(path: str | os.PathLike[str]) -> Iterator[Path]:
+def whole_file(path: str | os.PathLike[str]) -> Iterator[FilePath]:
     """Gives a temporary path beside ``path`` (same ending); synced and renamed when the block ends well, else removed.
 
     Raises UnwritableFile when the folder does not exist or cannot be written.
     """
-    place = Path(path)
+    place = FilePath(path)
+    temporary = place.parent / f".part-{secrets.token_hex(8)}{place.suffix}"
     try:
-        handle, name = tempfile.mkstemp(dir=place.parent, prefix=".part-", suffix=place.suffix)
+        temporary.touch(exist_ok=False)
     except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise
         raise UnwritableFile(place, f"cannot be written in {place.parent} ({error.strerror}).") from None
-    os.close(handle)
-    temporary = Path(name)
     try:
         yield temporary
         with temporary.open("rb") as stream:
             os.fsync(stream.fileno())
-        temporary.chmod(0o644)
         temporary.replace(place)
     finally:
         temporary.unlink(missing_ok=True)

@@ -3,9 +3,13 @@
 from django.contrib.auth import views as auth
 from django.urls import include, path
 
+from upwelling.web.common.access import anybody, signed_in
+from upwelling.web.productions.views import OwnPassword
+
 urlpatterns = [
-    path("sign-in/", auth.LoginView.as_view(redirect_authenticated_user=True), name="login"),
-    path("sign-out/", auth.LogoutView.as_view(), name="logout"),
+    path("sign-in/", anybody(auth.LoginView.as_view(redirect_authenticated_user=True)), name="login"),
+    path("password/", signed_in(OwnPassword.as_view()), name="password"),
+    path("sign-out/", anybody(auth.LogoutView.as_view()), name="logout"),
     path("encodings/", include("upwelling.web.encodings.urls")),
     path("jobs/", include("upwelling.web.jobs.urls")),
     path("", include("upwelling.web.productions.urls")),
@@ -16,6 +20,7 @@ urlpatterns = [
     path("", include("upwelling.web.bench.urls")),
     path("", include("upwelling.web.bakes.urls")),
 ]
-handler403 = "upwelling.web.errors.forbidden"
-handler404 = "upwelling.web.errors.not_found"
-handler500 = "upwelling.web.errors.failed"
+handler400 = "upwelling.web.common.errors.bad_request"
+handler403 = "upwelling.web.common.errors.forbidden"
+handler404 = "upwelling.web.common.errors.not_found"
+handler500 = "upwelling.web.common.errors.failed"

@@ -1,9 +1,11 @@
-"""Entries fitted to the receiver's interpolation: moved a little off the path, so that what comes out between them is nearest to it.
+"""Entries fitted to the receiver's interpolation: moved a little off the path, so that what comes out between them is
+nearest to it.
 
-A sampled cube is right at its grid points and errs to one side between them, most where a receiver mixes eight corners: greys then ripple from
-point to point. Here the entries t solve min Σ w·dᵀGd + Σ λ·(t − sampled)², d = what is interpolated less the exact code, over samples spread through
-the cube, near neutral and on it. G is the local metric of ΔE at the exact code, by finite differences, so that the sum is one of squared ΔE.
-The form and the weights are our own; the solution is by conjugate gradients with a diagonal preconditioner (Hestenes and Stiefel 1952).
+A sampled cube is right at its grid points and errs to one side between them, most where a receiver mixes eight corners:
+greys then ripple from point to point. Here the entries t solve min Σ w·dᵀGd + Σ λ·(t − sampled)², d = what is
+interpolated less the exact code, over samples spread through the cube, near neutral and on it. G is the local metric of
+ΔE at the exact code, by finite differences, so that the sum is one of squared ΔE. The form and the weights are our own;
+the solution is by conjugate gradients with a diagonal preconditioner (Hestenes and Stiefel 1952).
 """
 
 from __future__ import annotations
@@ -11,7 +13,6 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from scipy.ndimage import maximum_filter, minimum_filter
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32, Float64
@@ -40,9 +41,11 @@ _LATTICE = 33
 
 
 def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = None) -> Float32:
-    """The entries (n, n, n, 3) of an order's cube, fitted; ``sampled`` are those at the grid points. Always the same for the same order.
+    """The entries (n, n, n, 3) of an order's cube, fitted; ``sampled`` are those at the grid points. Always the same
+    for the same order.
 
-    The exact codes come from the tile engine (within 1e-4 of code, by test); the metric is found on a lattice and interpolated to the samples.
+    The exact codes come from the tile engine (within 1e-4 of code, by test); the metric is found on a lattice and
+    interpolated to the samples.
     """
     n = order.size
     codes, weight, spread = _samples(n)
@@ -78,7 +81,9 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
         turned = rest / scale
         after = float((rest * turned).sum())
         step, size = turned + after / max(size, 1e-30) * step, after
-    fitted = np.ascontiguousarray(order.held(start + _not_far(order, start, moved)).reshape(sampled.shape), dtype=np.float32)
+    fitted = np.ascontiguousarray(
+        order.held(start + _not_far(order, start, moved)).reshape(sampled.shape), dtype=np.float32
+    )
     grey = np.arange(n)
     if (np.diff(sampled[grey, grey, grey], axis=0) >= 0).all():
         fitted[grey, grey, grey] = np.maximum.accumulate(fitted[grey, grey, grey], axis=0)
@@ -87,12 +92,16 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
 
 def _flat(sampled: Float32) -> Any:
     """Which entries (n, n, n) lie within a flat end, black or white all round: moved at all they would ripple."""
+    from scipy.ndimage import maximum_filter, minimum_filter  # loaded when first used: it takes a while
+
     black, white = maximum_filter(sampled.max(axis=-1), 3) < _ENDS, minimum_filter(sampled.min(axis=-1), 3) > 1 - _ENDS
     return black | white
 
 
 def _not_far(order: BakeOrder, start: Float64, moved: Float64) -> Float64:
-    """Moves (M, 3) shortened where they would put an entry further from the path than ``_FARTHEST``, as among colours no light can have."""
+    """Moves (M, 3) shortened where they would put an entry further from the path than ``_FARTHEST``, as among colours
+    no light can have.
+    """
     judge = order.judge
     apart = judge.apart(judge.seen(start), judge.seen(order.held(start + moved)))
     farthest = _FARTHEST * (3 if judge.target.is_hdr else 1)
@@ -104,16 +113,25 @@ def _samples(n: int) -> tuple[Float64, Float64, int]:
     rng = np.random.default_rng(SEED)
     m = int(np.clip(1.7 * n, 20, 56))
     cells = np.stack(np.meshgrid(*[np.arange(m)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
-    near = np.concatenate([np.repeat(rng.random((count, 1)), 3, axis=1) + rng.normal(0.0, away, (count, 3)) for count, away in _NEAR_BY])
+    near = np.concatenate(
+        [np.repeat(rng.random((count, 1)), 3, axis=1) + rng.normal(0.0, away, (count, 3)) for count, away in _NEAR_BY]
+    )
     near = near[((near >= 0) & (near <= 1)).all(axis=1)]
     parts = ((cells + rng.random(cells.shape)) / m, near, np.repeat(np.linspace(0.0, 1.0, 2049)[:, None], 3, axis=1))
-    return np.concatenate(parts), np.concatenate([np.full(len(part), weight) for part, weight in zip(parts, (_SPREAD, _NEAR, _NEUTRAL), strict=True)]), len(cells)
+    return (
+        np.concatenate(parts),
+        np.concatenate(
+            [np.full(len(part), weight) for part, weight in zip(parts, (_SPREAD, _NEAR, _NEUTRAL), strict=True)]
+        ),
+        len(cells),
+    )
 
 
 def _metric(order: BakeOrder, codes: Float64, right: Float64, spread: int) -> Float32:
     """G of each sample (N, 6), its xx, yy, zz, xy, xz and yz: ΔE² of a small difference d of output code is dᵀGd.
 
-    Of the first ``spread`` samples it is interpolated from a lattice; near neutral, where it changes fast towards black, it is found at each.
+    Of the first ``spread`` samples it is interpolated from a lattice; near neutral, where it changes fast towards
+    black, it is found at each.
     """
     at = lattice(_LATTICE).reshape(-1, 3)
     exact = order.held(engine.run(engine.compile_operations(order.operations), at)).astype(np.float64)
@@ -134,13 +152,17 @@ def _metric_at(order: BakeOrder, right: Float64) -> Float32:
         return np.asarray(judge.apart(seen, judge.seen(right + inward * away)) ** 2)
 
     alone = [squared(c) for c in range(3)]
-    mixed = [(squared(i, j) - alone[i] - alone[j]) / (2 * inward[:, i] * inward[:, j]) for i, j in ((0, 1), (0, 2), (1, 2))]
+    mixed = [
+        (squared(i, j) - alone[i] - alone[j]) / (2 * inward[:, i] * inward[:, j]) for i, j in ((0, 1), (0, 2), (1, 2))
+    ]
     least = 0.02 / 3 * sum(alone) / _PROBE**2 + 1e-6
     return _definite(np.stack([*(own / _PROBE**2 + least for own in alone), *mixed], axis=-1)).astype(np.float32)
 
 
 def _definite(metric: Float64) -> Float64:
-    """The metric (N, 6) with what is not positive definite made so: differences across a bend can come out as no metric at all."""
+    """The metric (N, 6) with what is not positive definite made so: differences across a bend can come out as no metric
+    at all.
+    """
     xx, yy, zz, xy, xz, yz = metric.T
     minor = xx * yy - xy**2
     whole = zz * minor + 2 * xy * xz * yz - xx * yz**2 - yy * xz**2
@@ -155,7 +177,9 @@ def _definite(metric: Float64) -> Float64:
 
 
 def interpolation_weights(codes: Any, n: int, interpolation: Interpolation) -> tuple[Any, Float32]:
-    """The entries that mix in the output at ``codes`` (N, 3), counted blue fastest, int32 (N, K), and their shares (N, K)."""
+    """The entries that mix in the output at ``codes`` (N, 3), counted blue fastest, int32 (N, K), and their shares (N,
+    K).
+    """
     place = np.clip(codes, 0.0, 1.0) * (n - 1)
     cell = np.minimum(place.astype(np.int64), n - 2)
     share, stride = place - cell, np.array([n * n, n, 1])
@@ -163,7 +187,9 @@ def interpolation_weights(codes: Any, n: int, interpolation: Interpolation) -> t
     if interpolation == "tetrahedral":
         order = np.argsort(-share, axis=1, kind="stable")
         falling = np.take_along_axis(share, order, axis=1)
-        entries = base[:, None] + np.concatenate([np.zeros((len(base), 1), np.int64), np.cumsum(stride[order], axis=1)], axis=1)
+        entries = base[:, None] + np.concatenate(
+            [np.zeros((len(base), 1), np.int64), np.cumsum(stride[order], axis=1)], axis=1
+        )
         bounds = np.concatenate([np.ones((len(base), 1)), falling, np.zeros((len(base), 1))], axis=1)
         shares = bounds[:, :-1] - bounds[:, 1:]
     else:

@@ -17,7 +17,8 @@ PARTS = 8
 def pulled(places: Any, shares: Any, metric: Any, moved: Any, parts: Any) -> None:
     """Into parts (PARTS, M, 3): Σ share·G·(Σ share·moved) over each part's samples.
 
-    places int32 (N, K): the entries a sample mixes; shares float32 (N, K); metric float32 (N, 6): G's xx, yy, zz, xy, xz, yz; moved float64 (M, 3).
+    places int32 (N, K): the entries a sample mixes; shares float32 (N, K); metric float32 (N, 6): G's xx, yy, zz, xy,
+    xz, yz; moved float64 (M, 3).
     """
     count, corners = places.shape
     for part in prange(PARTS):
@@ -47,7 +48,8 @@ def pulled(places: Any, shares: Any, metric: Any, moved: Any, parts: Any) -> Non
 
 @parallel
 def said(places: Any, shares: Any, metric: Any, missed: Any, parts: Any, weights: Any) -> None:
-    """Into parts (PARTS, M, 3) Σ share·G·missed, and into weights (PARTS, M, 3) Σ share²·diag G; missed float64 (N, 3)."""
+    """Into parts (PARTS, M, 3) Σ share·G·missed, and into weights (PARTS, M, 3) Σ share²·diag G; missed float64 (N, 3).
+    """
     count, corners = places.shape
     for part in prange(PARTS):
         out, heavy = parts[part], weights[part]

@@ -14,6 +14,7 @@ from upwelling.core.bake.shaper import shaper_for, unshaped
 from upwelling.core.engine.fold import folded
 from upwelling.core.lut import Lut, Lut1D, Lut3D, ProcessList, lattice
 from upwelling.core.lut.process import HALFS, Node, RangeNode, TableNode
+from upwelling.core.tables.formats import FORMATS
 
 
 def no_report(share: float, message: str) -> None:
@@ -25,13 +26,15 @@ _PLANES = 8
 
 
 def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -> Lut:
-    """The table of an order: a cube or a curve, or process nodes for the Common LUT Format, formulas where the whole section has them.
+    """The table of an order: a cube or a curve, or process nodes for the Common LUT Format, formulas where the whole
+    section has them.
 
-    Samples come from the tile engine in float32, whose distance from the float64 path tests hold below 1e-4 of code; what is
-    written is then tested against the float64 path. Raises BadValue while a step that no table can carry is not left out.
+    Samples come from the tile engine in float32, whose distance from the float64 path tests hold below 1e-4 of code;
+    what is written is then tested against the float64 path. Raises BadValue while a step that no table can carry is not
+    left out.
     """
     order.check_carried()
-    if order.format != "clf":
+    if not FORMATS[order.format].nodes:
         made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
         progress(1.0, "Sampled")
         return made
@@ -45,14 +48,24 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
         shaper = shaper_for(order)
         listed = cube_after(order, shaper, cube(order, shaper, title, progress)).nodes
     progress(1.0, "Sampled")
-    return ProcessList(listed, title, comments(order), order.section.input_name(order.path), order.section.output_name(order.path),
-                       f"upwelling-{order.fingerprint[:16]}")
+    return ProcessList(
+        listed,
+        title,
+        comments(order),
+        order.section.input_name(order.path),
+        order.section.output_name(order.path),
+        f"upwelling-{order.fingerprint[:16]}",
+    )
 
 
 def formulas(order: BakeOrder) -> list[Node] | None:
     """The order's function as process nodes without a cube, or None where it has none or its format holds no nodes."""
     r = order.receiver
-    nodes = native_nodes(folded(order.operations), curves=r.precision == 0 and r.most_entries >= HALFS) if order.format == "clf" else None
+    nodes = (
+        native_nodes(folded(order.operations), curves=r.precision == 0 and r.most_entries >= HALFS)
+        if FORMATS[order.format].nodes
+        else None
+    )
     if nodes is None or not order.holds_codes or _stays_inside(order):
         return nodes
     return [*nodes, RangeNode(0.0, 1.0, 0.0, 1.0)]
@@ -72,7 +85,10 @@ def comments(order: BakeOrder) -> tuple[str, ...]:
         f"Carries: {section.title()}",
         f"Expects: {section.input_name(order.path)} code, {r.input_range} range",
         f"Gives: {section.output_name(order.path)} code, {r.output_range} range",
-        f"For: {r.name}, {r.interpolation} interpolation" + (", entries fitted to it" if order.entries == "fitted" else ""),
+        f"For: {r.name}, {r.interpolation} interpolation"
+        + (", entries fitted to it" if order.entries == "fitted" else ""),
+        *((f"Leaves out: {', '.join(order.left_out_said)}",) if order.left_out else ()),
+        *((f"Stands still at frame {order.frozen}",) if order.frozen is not None else ()),
     )
 
 

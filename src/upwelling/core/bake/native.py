@@ -1,4 +1,6 @@
-"""Operations written as process nodes of the Common LUT Format: by its formulas, and curves it has none for as 1D tables over all halfs."""
+"""Operations written as process nodes of the Common LUT Format: by its formulas, and curves it has none for as 1D
+tables over all halfs.
+"""
 
 from __future__ import annotations
 
@@ -10,18 +12,40 @@ import numpy as np
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.segmented_power import Identity, PurePower
 from upwelling.core.lut import Lut1D
-from upwelling.core.lut.process import HALFS, CdlNode, ExponentNode, LogNode, LogParams, LogStyle, MatrixNode, Node, TableNode
-from upwelling.core.operations import Affine, ChannelCurves, Decode, Encode, Matrix, Operation, Saturate, SlopeOffsetPower
+from upwelling.core.lut.process import (
+    HALFS,
+    CdlNode,
+    ExponentNode,
+    LogNode,
+    LogParams,
+    LogStyle,
+    MatrixNode,
+    Node,
+    TableNode,
+)
+from upwelling.core.operations import (
+    Affine,
+    ChannelCurves,
+    Decode,
+    Encode,
+    Matrix,
+    Operation,
+    Saturate,
+    SlopeOffsetPower,
+)
 
 TOE_AGREES = 2e-6
-"""Code by which a published toe may miss the logarithm at the break and still be written as a formula, which has them meet."""
+"""Code by which a published toe may miss the logarithm at the break and still be written as a formula, which has them
+meet.
+"""
 
 
 def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[Node] | None:
-    """The nodes that do exactly what the operations do, or None when one of them mixes channels in a way the format has no node for.
+    """The nodes that do exactly what the operations do, or None when one of them mixes channels in a way the format has
+    no node for.
 
-    ``curves``: a channel's curve without a formula may be a table of 65,536 entries, one for each half; between two of them the
-    curve is a straight line over a 2048th of the value.
+    ``curves``: a channel's curve without a formula may be a table of 65,536 entries, one for each half; between two of
+    them the curve is a straight line over a 2048th of the value.
     """
     nodes: list[Node] = []
     for operation in operations:
@@ -31,7 +55,12 @@ def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[N
         if made is None:
             return None
         last = nodes[-1] if nodes else None
-        if isinstance(operation, Saturate) and isinstance(last, CdlNode) and last.saturation == 1 and _clamps(last) == operation.clamp:
+        if (
+            isinstance(operation, Saturate)
+            and isinstance(last, CdlNode)
+            and last.saturation == 1
+            and _clamps(last) == operation.clamp
+        ):
             nodes[-1] = replace(last, saturation=operation.amount)
         else:
             nodes += made
@@ -39,7 +68,9 @@ def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[N
 
 
 def half_table(operation: Operation) -> TableNode:
-    """A channelwise operation as a table indexed by the bits of a half; bits that are no number count as 0, infinities as the largest half."""
+    """A channelwise operation as a table indexed by the bits of a half; bits that are no number count as 0, infinities
+    as the largest half.
+    """
     halfs = np.arange(HALFS, dtype=np.uint16).view(np.float16).astype(np.float64)
     halfs = np.nan_to_num(halfs, nan=0.0, posinf=65504.0, neginf=-65504.0)
     with np.errstate(all="ignore"):
@@ -62,7 +93,11 @@ def _nodes_of(operation: Operation) -> list[Node] | None:
         case Matrix():
             return [MatrixNode(tuple((*row, 0.0) for row in operation.rows))]
         case SlopeOffsetPower():
-            return [CdlNode(operation.slope, operation.offset, operation.power, 1.0, "Fwd" if operation.clamp else "FwdNoClamp")]
+            return [
+                CdlNode(
+                    operation.slope, operation.offset, operation.power, 1.0, "Fwd" if operation.clamp else "FwdNoClamp"
+                )
+            ]
         case Saturate():
             return [CdlNode(saturation=operation.amount, style="Fwd" if operation.clamp else "FwdNoClamp")]
         case Decode():
@@ -82,7 +117,15 @@ def _curve(curve: object, decode: bool) -> list[Node] | None:
         return [ExponentNode("basicMirrorFwd" if decode else "basicMirrorRev", (g, g, g))]
     if not isinstance(curve, CameraLog):
         return None
-    params = LogParams(2.0, curve.log_slope, curve.log_offset, curve.linear_slope, curve.linear_offset, curve.break_linear, curve.toe_slope)
+    params = LogParams(
+        2.0,
+        curve.log_slope,
+        curve.log_offset,
+        curve.linear_slope,
+        curve.linear_offset,
+        curve.break_linear,
+        curve.toe_slope,
+    )
     if curve.linear_slope * curve.break_linear + curve.linear_offset <= 0:
         return None
     _, offset, code = params.toe()

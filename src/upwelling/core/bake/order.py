@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
@@ -12,18 +12,21 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from upwelling.core.arrays import Float64
-from upwelling.core.bake.exact import exact
-from upwelling.core.bake.judge import Judge
 from upwelling.core.bake.receivers import FITTED_UP_TO, SMALLEST, Receiver
 from upwelling.core.bake.section import Section
+from upwelling.core.colour.primaries import rgb_to_rgb
 from upwelling.core.encodings import full_to_legal
-from upwelling.core.errors import BadValue, RecipeError, refusal
-from upwelling.core.lut_files import FORMATS, FormatName
-from upwelling.core.operations import Matrix, Operation, encode_operations, run_reference
+from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.measure.judge import Judge
+from upwelling.core.operations import Matrix, Operation, Place, encode_operations, needs_of, run_reference
+from upwelling.core.operations.exact import exact
+from upwelling.core.parameters import refusal
 from upwelling.core.path import STAGES, CameraFile, Input, Look, Path, RenderingStage, Trim, without_tables
-from upwelling.core.primaries import rgb_to_rgb
 from upwelling.core.steps import AnyStep
+from upwelling.core.tables.formats import FORMATS, FormatName
 
+SHAPE = ":shape"
+"""Ends the name of a step whose shape alone is left out."""
 Shaper = Literal["none", "adapted"]
 Entries = Literal["sampled", "fitted"]
 
@@ -31,9 +34,11 @@ Entries = Literal["sampled", "fitted"]
 class BakeOrder(BaseModel):
     """A path, the part of it that is baked, for whom, and as which kind of table.
 
-    ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is tested against is
-    the path without them. ``density`` is where an adapted shaper puts its grid points, in equal parts of the domain; empty, it follows
-    the path's curvature. ``entries`` of a cube are the path's own at its grid points, or fitted to the receiver's interpolation.
+    ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is
+    tested against is the path without them; a name followed by “:shape” leaves out only where in the picture that step
+    acts. ``frozen`` is the frame at which steps that change along the shot stand. ``density`` is where an adapted
+    shaper puts its grid points, in equal parts of the domain; empty, it follows the path's curvature. ``entries`` of a
+    cube are the path's own at its grid points, or fitted to the receiver's interpolation.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -47,6 +52,7 @@ class BakeOrder(BaseModel):
     density: tuple[Annotated[float, Field(gt=0, le=1000)], ...] = Field((), max_length=256)
     entries: Entries = "sampled"
     left_out: tuple[str, ...] = ()
+    frozen: int | None = Field(None, ge=0)
 
     @model_validator(mode="after")
     def _receivable(self) -> Self:
@@ -55,21 +61,26 @@ class BakeOrder(BaseModel):
             taken = ", ".join(FORMATS[f].title for f in self.receiver.formats)
             raise ValueError(f"{name} takes {taken}, not {form.title}")
         if self.dimensions == 1:
-            if self.format == "hald":
-                raise ValueError("a Hald image holds a cube, not a 1D table")
+            if not form.curves:
+                raise ValueError(f"a {form.title} holds a cube, not a 1D table")
             if self.size > self.receiver.most_entries:
                 raise ValueError(f"{name} takes 1D tables of at most {self.receiver.most_entries} entries")
         elif self.size not in self.receiver.sizes(self.format):
             sizes = ", ".join(map(str, self.receiver.sizes(self.format))) or "none in this format"
             raise ValueError(f"A grid of {self.size} cannot be baked for {name}; it takes {sizes}")
         if self.shaper != "none" and (not form.shaper or self.dimensions == 1):
-            raise ValueError(f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table")
+            raise ValueError(
+                f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table"
+            )
         if self.density and (self.shaper == "none" or len(self.density) < 2):
             raise ValueError("a density of grid points belongs to a shaper, and has two parts at the least")
         if self.entries == "fitted" and self.dimensions == 1:
             raise ValueError("entries are fitted in a cube; a 1D table keeps those of the path")
         if self.entries == "fitted" and self.size > FITTED_UP_TO:
-            raise ValueError(f"entries are fitted in grids of up to {FITTED_UP_TO} points a side; a larger one keeps those of the path")
+            raise ValueError(
+                f"entries are fitted in grids of up to {FITTED_UP_TO} points a side; a larger one keeps those of "
+                "the path"
+            )
         return self
 
     @classmethod
@@ -92,15 +103,28 @@ class BakeOrder(BaseModel):
     @cached_property
     def kept_path(self) -> Path:
         """The path without the steps left out."""
-        if not self.left_out:
-            return self.path
-        trim, look = (stage.model_copy(update={"steps": tuple(s for s in stage.steps if s.id not in self.left_out)}) for stage in (self.path.trim, self.path.look))
-        return self.path.model_copy(update={"trim": trim, "look": look})
+        moves = any(step.moves for step in (*self.path.trim.steps, *self.path.look.steps))
+        return self.path.with_steps(self._kept) if self.left_out or moves else self.path
+
+    def _kept(self, step: AnyStep) -> AnyStep | None:
+        """A step as the table has it: left out, without its shape, standing still."""
+        if step.id and step.id in self.left_out:
+            return None
+        if f"{step.id}{SHAPE}" in self.left_out:
+            step = without_shape(step)
+        # What no table carries stands still as well, so that it can be told what it costs.
+        return step.at(self.frozen or 0) if self.frozen is not None or not step.fits_in_lut else step
 
     @cached_property
     def operations(self) -> tuple[Operation, ...]:
         """The exact function that the table stands for."""
         r = self.receiver
+        moving = [step.shown_name for step in self._steps if step.moves]
+        if moving:
+            raise BadValue(
+                f"{', '.join(moving)} changes along the shot, and a table is the same on every frame. Say at which "
+                "frame it is to stand still, or leave it out."
+            )
         return self.section.operations(self.kept_path, r.input_range, r.input_depth, r.output_range, r.output_depth)
 
     @cached_property
@@ -112,13 +136,41 @@ class BakeOrder(BaseModel):
     @property
     def stuck(self) -> tuple[AnyStep, ...]:
         """Steps of the section that no table can carry and that are not left out."""
-        steps = (*(self.kept_path.trim.steps if "trim" in self.section.stages else ()), *(self.kept_path.look.steps if "look" in self.section.stages else ()))
-        return tuple(s for s in steps if not s.fits_in_lut and not s.changes_nothing and self.path.takes(s))
+        return tuple(s for s in self._steps if not s.fits_in_lut)
+
+    @property
+    def _steps(self) -> tuple[AnyStep, ...]:
+        """What acts of the kept path's steps within the section."""
+        path = self.kept_path
+        steps = (
+            *(path.trim.steps if path.trim.on and "trim" in self.section.stages else ()),
+            *(path.look.steps if path.look.on and "look" in self.section.stages else ()),
+        )
+        return tuple(s for s in steps if self.path.takes(s) and not s.changes_nothing and s.strength > 0)
+
+    def without(self, name: str) -> BakeOrder:
+        """The order with one thing more left out."""
+        return self.model_copy(update={"left_out": (*self.left_out, name)})
+
+    @property
+    def left_out_said(self) -> tuple[str, ...]:
+        """What the table does not carry of its path, by the names people know."""
+        steps = {step.id: step for step in (*self.path.trim.steps, *self.path.look.steps)}
+        said = []
+        for name in self.left_out:
+            step = steps.get(name.removesuffix(SHAPE))
+            said.append(
+                (f"the shape of {step.shown_name}" if name.endswith(SHAPE) else step.shown_name) if step else name
+            )
+        return tuple(said)
 
     def check_carried(self) -> None:
         """Raises BadValue while a step that no table can carry is not left out."""
         if self.stuck:
-            raise BadValue(f"No table can carry {', '.join(step.shown_name for step in self.stuck)}. Leave that out, with a yes, or switch it off.")
+            raise BadValue(
+                f"No table can carry {', '.join(step.shown_name for step in self.stuck)}. Leave that out, with a yes, "
+                "or switch it off."
+            )
 
     @property
     def can_fit(self) -> bool:
@@ -128,7 +180,7 @@ class BakeOrder(BaseModel):
     @property
     def holds_codes(self) -> bool:
         """Whether outputs are held to 0…1: display code always is, and integers can be nothing else."""
-        return self.section.to_display or self.receiver.precision > 0 or self.format == "hald"
+        return self.section.to_display or self.receiver.precision > 0 or FORMATS[self.format].unit_only
 
     def held(self, code: Any) -> Float64:
         """Exact output as it may be given out."""
@@ -139,29 +191,64 @@ class BakeOrder(BaseModel):
         top = 2**self.receiver.input_depth - 1
         return np.asarray(np.round(np.asarray(code) * top) / top) if self.receiver.input_depth else np.asarray(code)
 
-    def table_code(self, frame_code: Any, own: Path | None = None) -> Float64:
-        """The table's input (N, 3) of a frame's codes (…, 3), which are those of the order's path, or of ``own``."""
-        return self._ranged(exact(self.section.before(own or self.path), np.asarray(frame_code, dtype=np.float64).reshape(-1, 3)))
+    def table_code(self, frame_code: Any, own: Path | None = None, place: Place | None = None) -> Float64:
+        """The table's input (…, 3) of a frame's codes (…, 3), which are those of the order's path, or of ``own``.
+
+        ``place`` is where a picture (H, W, 3) lies; PlaceNeeded is raised without it where what comes before the table
+        needs it.
+        """
+        return self._ranged(exact(self.section.before(self._standing(own)), frame_code, place))
+
+    def _standing(self, own: Path | None) -> Path:
+        """The path that a frame's codes come through, standing still."""
+        return (own or self.path).at(self.frozen or 0)
+
+    def picked_code(
+        self, frame_code: Any, pick: Callable[[Float64], Float64], own: Path | None = None, place: Place | None = None
+    ) -> Float64:
+        """As ``table_code``, of some pixels of a frame, (N, 3): ``pick`` takes them from all of it, (M, 3).
+
+        They are picked before the path is run, unless it needs the frame whole: then it is run at ``place``, and they
+        are picked after.
+        """
+        if needs_of(self.section.before(self._standing(own))):
+            return pick(self.table_code(frame_code, own, place).reshape(-1, 3))
+        return self.table_code(pick(np.asarray(frame_code).reshape(-1, 3)), own)
 
     def code_of_working(self, rgb_linear: Any) -> Float64:
         """The table's input (N, 3) of working light as it leaves the Input."""
         source, working = self.path.source, self.path.working_primaries
         if self.section.from_camera:
-            encode = (Matrix.of(rgb_to_rgb(working, source.primaries, self.path.input.adaptation)), *encode_operations(source))
+            encode = (
+                Matrix.of(rgb_to_rgb(working, source.primaries, self.path.input.adaptation)),
+                *encode_operations(source),
+            )
             return self._ranged(run_reference(encode, np.asarray(rgb_linear, dtype=np.float64)))
-        segments = self.path.segments()
-        between = [op for stage in STAGES[2:STAGES.index(self.section.start)] for op in segments[stage]]  # type: ignore[index]
-        return self._ranged(run_reference((*between, *self.section.to_carrier(self.path)), np.asarray(rgb_linear, dtype=np.float64)))
+        segments = self._standing(None).segments()
+        between = [op for stage in STAGES[2 : STAGES.index(self.section.start)] for op in segments[stage]]  # type: ignore[index]
+        return self._ranged(
+            run_reference((*between, *self.section.to_carrier(self.path)), np.asarray(rgb_linear, dtype=np.float64))
+        )
 
     def _ranged(self, code: Float64) -> Float64:
-        return np.asarray(full_to_legal(code, self.receiver.input_depth or 10)) if self.receiver.input_range == "legal" else code
+        return (
+            np.asarray(full_to_legal(code, self.receiver.input_depth or 10))
+            if self.receiver.input_range == "legal"
+            else code
+        )
 
     @property
     def section_fingerprint(self) -> str:
-        """As the path's fingerprint, over what the section holds of it alone: a change elsewhere leaves the table as good as it was."""
+        """As the path's fingerprint, over what the section holds of it alone: a change elsewhere leaves the table as
+        good as it was.
+        """
         path, stages = self.kept_path, self.section.stages
-        inside: dict[str, Any] = {"camera": path.camera.model_copy(update={"range": "full", "depth": 10}) if self.section.from_camera else CameraFile(),
-                                  "display": path.display.model_copy(update={"range": "full", "depth": 10})}
+        inside: dict[str, Any] = {
+            "camera": path.camera.model_copy(update={"range": "full", "depth": 10})
+            if self.section.from_camera
+            else CameraFile(),
+            "display": path.display.model_copy(update={"range": "full", "depth": 10}),
+        }
         if "input" not in stages:
             inside["input"] = Input(encoding="linear/AP1", adaptation=path.input.adaptation)
         for stage, rest in (("trim", Trim()), ("look", Look()), ("rendering", RenderingStage())):
@@ -175,11 +262,14 @@ class BakeOrder(BaseModel):
         return self._digest(self.kept_path.fingerprint)
 
     def is_marked(self, fingerprint: str, path_fingerprint: str) -> bool:
-        """Whether two fingerprints are this order's and its path's, also ones from before what does not act was left out of them."""
+        """Whether two fingerprints are this order's and its path's, also ones from before what does not act was left
+        out of them.
+        """
         return self.kept_path.is_marked(path_fingerprint) and fingerprint == self._digest(path_fingerprint)
 
     def _digest(self, path_fingerprint: str) -> str:
-        resting = {name for name, value in (("density", ()), ("entries", "sampled")) if getattr(self, name) == value}
+        rest = (("density", ()), ("entries", "sampled"), ("frozen", None))
+        resting = {name for name, value in rest if getattr(self, name) == value}
         body = self.model_dump(mode="json", exclude={"path", *resting})
         text = json.dumps({**without_tables(body), "path": path_fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
@@ -189,7 +279,16 @@ class BakeOrder(BaseModel):
         if by_formulas:
             return f"{FORMATS[self.format].title} · formulas, no cube"
         kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
-        return f"{FORMATS[self.format].title} · {kind}" + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "") + (", fitted entries" if self.entries == "fitted" else "")
+        return (
+            f"{FORMATS[self.format].title} · {kind}"
+            + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "")
+            + (", fitted entries" if self.entries == "fitted" else "")
+        )
+
+
+def without_shape(step: AnyStep) -> AnyStep:
+    """A step that acts wherever its colour ranges let it: everywhere without any."""
+    return step.model_copy(update={"limit": step.limit.unplaced() if step.limit else None})
 
 
 def order_from_recipe(recipe: Any) -> BakeOrder:

@@ -7,23 +7,26 @@ from typing import Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from upwelling.core.encodings import Range
-from upwelling.core.errors import BadValue, refusal
+from upwelling.core.errors import BadValue
 from upwelling.core.lut import Interpolation
-from upwelling.core.lut_files import FORMATS, FormatName
+from upwelling.core.parameters import refusal
+from upwelling.core.tables.formats import FORMATS, FormatName
 
 Depth = Literal[0, 8, 10, 12, 16]
 """Bits of a signal or a table's entries; 0: floating point."""
 SMALLEST, LARGEST = 2, 129
 FITTED_UP_TO = 36
-"""Points a side up to which entries are fitted: beyond, the samples of the fit no longer decide every entry, and sampling errs little."""
+"""Points a side up to which entries are fitted: beyond, the samples of the fit no longer decide every entry, and
+sampling errs little.
+"""
 
 
 class Receiver(BaseModel):
     """What a device or program does with a table.
 
-    ``input_range`` says where the signal lies in the codes that index the table: full, 0…1; legal, the table spans all codes and
-    the signal 64…940 of 10 bit (in proportion in other depths). ``beyond``: codes outside the table's domain are held at its edge, or carried
-    straight on. Entries of ``precision`` bits hold 0…1 only.
+    ``input_range`` says where the signal lies in the codes that index the table: full, 0…1; legal, the table spans all
+    codes and the signal 64…940 of 10 bit (in proportion in other depths). ``beyond``: codes outside the table's domain
+    are held at its edge, or carried straight on. Entries of ``precision`` bits hold 0…1 only.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -49,10 +52,10 @@ class Receiver(BaseModel):
         return tuple(sorted(set(grids)))
 
     @model_validator(mode="after")
-    def _hald_has_squares(self) -> Self:
-        squares = {4, 9, 16, 25, 36, 49, 64, 81, 100, 121}
-        if self.formats == ("hald",) and not squares & set(self.grids):
-            raise ValueError("a Hald image holds grids of 4, 9, 16, 25, 36, 49, 64 … points; allow one of them")
+    def _some_grid_fits(self) -> Self:
+        if not any(self.sizes(name) for name in self.formats):
+            form = FORMATS[self.formats[0]]
+            raise ValueError(f"a {form.title} holds grids of {form.sides_said} points; allow one of them")
         return self
 
     @staticmethod
@@ -62,7 +65,7 @@ class Receiver(BaseModel):
 
     def sizes(self, format_name: str) -> tuple[int, ...]:
         """The grids it takes in a format."""
-        return tuple(n for n in self.grids if format_name != "hald" or round(n**0.5) ** 2 == n)
+        return tuple(n for n in self.grids if FORMATS[format_name].sides(n))
 
     @classmethod
     def checked(cls, body: Any) -> Self:
@@ -74,30 +77,87 @@ class Receiver(BaseModel):
 
     def said(self) -> str:
         """Its properties in one line."""
+
         def depth(bits: int) -> str:
             return f"{bits} bit" if bits else "float"
 
         formats = ", ".join(FORMATS[name].title for name in self.formats)
-        return (f"{formats} · grid {', '.join(map(str, self.grids))} · {self.interpolation} · entries {depth(self.precision)} · in {self.input_range} {depth(self.input_depth)}"
-                f" · out {self.output_range} {depth(self.output_depth)} · beyond the domain {self.beyond}")
+        return (
+            f"{formats} · grid {', '.join(map(str, self.grids))} · {self.interpolation} · entries "
+            f"{depth(self.precision)} · in {self.input_range} {depth(self.input_depth)}"
+            f" · out {self.output_range} {depth(self.output_depth)} · beyond the domain {self.beyond}"
+        )
 
 
 RECEIVERS: tuple[Receiver, ...] = (
-    Receiver(name="Monitor box", note="A box before a monitor: legal signal in and out, a small table in integers.", formats=("cube",), grids=(17, 33),
-             interpolation="trilinear", precision=12, input_range="legal", input_depth=10, output_range="legal", output_depth=10),
-    Receiver(name="Camera", note="A camera's own viewing table: full log code in, picture signal out.", formats=("cube",), grids=(33,), interpolation="trilinear",
-             precision=12, input_range="full", input_depth=12, output_range="full", output_depth=10),
-    Receiver(name="Grading or editing program", note="A program that works in floating point.", formats=("clf", "cube"), grids=(17, 33, 65), interpolation="tetrahedral",
-             precision=0, input_range="full", input_depth=0, output_range="full", output_depth=0, most_entries=65536),
-    Receiver(name="Player", note="A player that takes pictures as tables.", formats=("hald",), grids=(64,), interpolation="trilinear", precision=16,
-             input_range="full", input_depth=8, output_range="full", output_depth=8),
+    Receiver(
+        name="Monitor box",
+        note="A box before a monitor: legal signal in and out, a small table in integers.",
+        formats=("cube",),
+        grids=(17, 33),
+        interpolation="trilinear",
+        precision=12,
+        input_range="legal",
+        input_depth=10,
+        output_range="legal",
+        output_depth=10,
+    ),
+    Receiver(
+        name="Camera",
+        note="A camera's own viewing table: full log code in, picture signal out.",
+        formats=("cube",),
+        grids=(33,),
+        interpolation="trilinear",
+        precision=12,
+        input_range="full",
+        input_depth=12,
+        output_range="full",
+        output_depth=10,
+    ),
+    Receiver(
+        name="Grading or editing program",
+        note="A program that works in floating point.",
+        formats=("clf", "cube"),
+        grids=(17, 33, 65),
+        interpolation="tetrahedral",
+        precision=0,
+        input_range="full",
+        input_depth=0,
+        output_range="full",
+        output_depth=0,
+        most_entries=65536,
+    ),
+    Receiver(
+        name="Player",
+        note="A player that takes pictures as tables.",
+        formats=("hald",),
+        grids=(64,),
+        interpolation="trilinear",
+        precision=16,
+        input_range="full",
+        input_depth=8,
+        output_range="full",
+        output_depth=8,
+    ),
 )
 """Generic ones; their properties are common practice, no source."""
 
 
 def plain_receiver(size: int, code_range: Range = "full", output_range: Range | None = None) -> Receiver:
-    """No particular one: floating point throughout, any format, the grid that is asked for. Raises BadValue for one that cannot be."""
+    """No particular one: floating point throughout, any format, the grid that is asked for.
+
+    Raises BadValue for one that cannot be.
+    """
     if not SMALLEST <= size <= LARGEST:
         raise BadValue(f"A grid of {size} cannot be baked; choose {SMALLEST} to {LARGEST}.")
-    return Receiver(name="Any program", note="Floating point, no limits of its own.", formats=("cube", "clf", "hald"), grids=(size,), most_entries=65536,
-                    input_depth=0, output_depth=0, input_range=code_range, output_range=output_range or code_range)
+    return Receiver(
+        name="Any program",
+        note="Floating point, no limits of its own.",
+        formats=tuple(FORMATS),
+        grids=(size,),
+        most_entries=65536,
+        input_depth=0,
+        output_depth=0,
+        input_range=code_range,
+        output_range=output_range or code_range,
+    )

@@ -1,4 +1,6 @@
-"""Which part of the Column a table carries, and what light is coded as where that part begins or ends between camera and display."""
+"""Which part of the Column a table carries, and what light is coded as where that part begins or ends between camera
+and display.
+"""
 
 from __future__ import annotations
 
@@ -6,26 +8,41 @@ from typing import Literal, Self, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from upwelling.core.colour.primaries import rgb_to_rgb
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.declared_lut import legal_in, legal_out
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UpwellingError
-from upwelling.core.operations import Decode, Encode, Matrix, Operation, decode_operations, encode_operations
+from upwelling.core.operations import (
+    Decode,
+    Encode,
+    Matrix,
+    Operation,
+    decode_operations,
+    encode_operations,
+    legal_in,
+    legal_out,
+)
 from upwelling.core.path import STAGES, Path, StageName
-from upwelling.core.primaries import rgb_to_rgb
 
 Start = Literal["camera", "trim", "look", "rendering"]
 End = Literal["input", "trim", "look", "display"]
 STARTS, ENDS = get_args(Start), get_args(End)
-BOUNDARY_TITLES = {"camera": "camera code", "trim": "working light", "look": "after the trim", "rendering": "after the look",
-                   "input": "working light", "display": "display code"}
+BOUNDARY_TITLES = {
+    "camera": "camera code",
+    "trim": "working light",
+    "look": "after the trim",
+    "rendering": "after the look",
+    "input": "working light",
+    "display": "display code",
+}
 
 
 class Section(BaseModel):
     """From before the stage ``start`` to after the stage ``end``.
 
-    Between stages light is scene-linear and no table can hold it well: there it is coded by ``carrier``, an encoding's name, or empty for the
-    working log (ACEScct's curve on the working primaries). Codes of the carrier outside 0…1 are beyond the table.
+    Between stages light is scene-linear and no table can hold it well: there it is coded by ``carrier``, an encoding's
+    name, or empty for the working log (ACEScct's curve on the working primaries). Codes of the carrier outside 0…1 are
+    beyond the table.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -44,12 +61,14 @@ class Section(BaseModel):
     @model_validator(mode="after")
     def _upwards(self) -> Self:
         if STAGES.index(self.end) < STAGES.index(self.start):
-            raise ValueError(f"the section would end ({BOUNDARY_TITLES[self.end]}) before it begins ({BOUNDARY_TITLES[self.start]})")
+            raise ValueError(
+                f"the section would end ({BOUNDARY_TITLES[self.end]}) before it begins ({BOUNDARY_TITLES[self.start]})"
+            )
         return self
 
     @property
     def stages(self) -> tuple[str, ...]:
-        return STAGES[STAGES.index(self.start):STAGES.index(self.end) + 1]
+        return STAGES[STAGES.index(self.start) : STAGES.index(self.end) + 1]
 
     @property
     def from_camera(self) -> bool:
@@ -78,26 +97,52 @@ class Section(BaseModel):
         if not self.carrier:
             return (Encode(ACESCCT),)
         held = encoding(self.carrier)
-        return (Matrix.of(rgb_to_rgb(path.working_primaries, held.primaries, path.input.adaptation)), *encode_operations(held))
+        return (
+            Matrix.of(rgb_to_rgb(path.working_primaries, held.primaries, path.input.adaptation)),
+            *encode_operations(held),
+        )
 
     def from_carrier(self, path: Path) -> tuple[Operation, ...]:
         """From carrier code, full range, to working light."""
         if not self.carrier:
             return (Decode(ACESCCT),)
         held = encoding(self.carrier)
-        return (*decode_operations(held), Matrix.of(rgb_to_rgb(held.primaries, path.working_primaries, path.input.adaptation)))
+        return (
+            *decode_operations(held),
+            Matrix.of(rgb_to_rgb(held.primaries, path.working_primaries, path.input.adaptation)),
+        )
 
-    def prepared(self, path: Path, input_range: Range, input_depth: int, output_range: Range, output_depth: int) -> Path:
+    def prepared(
+        self, path: Path, input_range: Range, input_depth: int, output_range: Range, output_depth: int
+    ) -> Path:
         """The path with the ranges of a receiver at its ends; raises BadValue for a raw mosaic's code."""
         if self.from_camera and path.camera.raw is not None:
-            raise BadValue("No table can carry the development of a raw mosaic. Begin above the Input, in working light.")
-        camera = path.camera.model_copy(update={"range": input_range, "depth": input_depth or 10}) if self.from_camera else path.camera
-        display = path.display.model_copy(update={"range": output_range, "depth": output_depth or 10}) if self.to_display else path.display
+            raise BadValue(
+                "No table can carry the development of a raw mosaic. Begin above the Input, in working light."
+            )
+        camera = (
+            path.camera.model_copy(update={"range": input_range, "depth": input_depth or 10})
+            if self.from_camera
+            else path.camera
+        )
+        display = (
+            path.display.model_copy(update={"range": output_range, "depth": output_depth or 10})
+            if self.to_display
+            else path.display
+        )
         return path.model_copy(update={"camera": camera, "display": display})
 
-    def operations(self, path: Path, input_range: Range = "full", input_depth: int = 16, output_range: Range = "full",
-                   output_depth: int = 16) -> tuple[Operation, ...]:
-        """The exact function that the table stands for, from its input code to its output code, both as the receiver's range has them."""
+    def operations(
+        self,
+        path: Path,
+        input_range: Range = "full",
+        input_depth: int = 16,
+        output_range: Range = "full",
+        output_depth: int = 16,
+    ) -> tuple[Operation, ...]:
+        """The exact function that the table stands for, from its input code to its output code, both as the receiver's
+        range has them.
+        """
         fitted = self.prepared(path, input_range, input_depth, output_range, output_depth)
         segments = fitted.segments()
         head: tuple[Operation, ...] = ()
@@ -119,7 +164,7 @@ class Section(BaseModel):
         back = (legal_in(output_depth or 10),) if output_range == "legal" else ()
         if self.to_display:
             return back
-        rest: list[StageName] = list(STAGES[STAGES.index(self.end) + 1:])  # type: ignore[arg-type]
+        rest: list[StageName] = list(STAGES[STAGES.index(self.end) + 1 :])  # type: ignore[arg-type]
         full = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})})
         segments = full.segments()
         return (*back, *self.from_carrier(path), *(op for stage in rest for op in segments[stage]))

@@ -8,15 +8,18 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.bake.exact import exact
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.lut import Lut1D
+from upwelling.core.operations.exact import exact
 
 ENTRIES = 4096
 PARTS = 64
 """Equal parts of the domain in which a density is given."""
 EVEN_SHARE = 0.3
-"""Share of the grid that is spread evenly whatever the path does, so that no part of the domain starves. Our own choice."""
+"""Share of the grid that is spread evenly whatever the path does, so that no part of the domain starves.
+
+Our own choice.
+"""
 
 
 def shaper_for(order: BakeOrder) -> Lut1D | None:
@@ -27,7 +30,9 @@ def shaper_for(order: BakeOrder) -> Lut1D | None:
 
 
 def shaper_of(density: Sequence[float], bend: float, size: int) -> Lut1D:
-    """A curve whose slope goes with ``density`` (in equal parts of the domain), with a point of a grid of ``size`` on ``bend``."""
+    """A curve whose slope goes with ``density`` (in equal parts of the domain), with a point of a grid of ``size`` on
+    ``bend``.
+    """
     fine = np.linspace(0.0, 1.0, ENTRIES)
     parts = np.asarray(density, dtype=np.float64)
     slope = np.interp(fine, (np.arange(len(parts)) + 0.5) / len(parts), parts)
@@ -66,7 +71,9 @@ def bend_of(order: BakeOrder) -> float:
 
 
 def _on_a_point(place: Float64, bend: float, size: int) -> Float64:
-    """The curve, stretched a little on either side of the bend so that a grid point stands on it: no cell then bridges it."""
+    """The curve, stretched a little on either side of the bend so that a grid point stands on it: no cell then bridges
+    it.
+    """
     at = round(bend * (size - 1)) / (size - 1)
     if not 0 < at < 1 or not 0 < bend < 1:
         return place

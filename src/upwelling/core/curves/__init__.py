@@ -21,8 +21,22 @@ from upwelling.core.curves import (
 from upwelling.core.curves.base import Anchor, Curve
 from upwelling.core.errors import UnknownName
 
-FAMILIES = (segmented_power, aces_log, s_log, v_log, log_c, mirrored_log, log3_g10, f_log, power_toe_log, d_log, l_log,
-            film_scan, pq, hlg)
+FAMILIES = (
+    segmented_power,
+    aces_log,
+    s_log,
+    v_log,
+    log_c,
+    mirrored_log,
+    log3_g10,
+    f_log,
+    power_toe_log,
+    d_log,
+    l_log,
+    film_scan,
+    pq,
+    hlg,
+)
 
 
 def _collect() -> dict[str, Curve]:

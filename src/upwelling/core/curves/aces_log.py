@@ -39,7 +39,9 @@ class PureLog(Declared):
     def to_linear(self, code: Float) -> Any:
         code = np.asarray(code)
         held = np.exp2(np.minimum(code, self.HIGHEST_CODE) * 17.52 - 9.72)
-        return np.where(code <= self.BREAK_CODE, (held - 2.0**-16) * 2, np.where(code >= self.HIGHEST_CODE, 65504.0, held))
+        return np.where(
+            code <= self.BREAK_CODE, (held - 2.0**-16) * 2, np.where(code >= self.HIGHEST_CODE, 65504.0, held)
+        )
 
     def from_linear(self, linear: Float) -> Any:
         linear = np.maximum(np.asarray(linear), 0.0)

@@ -12,7 +12,9 @@ import numpy as np
 from upwelling.core.arrays import Float
 
 MOST_IN, MOST_OUT = 1e12, 1e30
-"""Values are held to these before and after a curve, and what is not a number counts as 0, so that no curve gives anything else. Ours."""
+"""Values are held to these before and after a curve, and what is not a number counts as 0, so that no curve gives
+anything else. Ours.
+"""
 
 
 @dataclass(frozen=True)
@@ -58,7 +60,9 @@ def _finite(function: Callable[[Any, Any], Any]) -> Callable[[Any, Any], Any]:
 
 @dataclass(frozen=True)
 class Declared:
-    """The documentation every curve carries; the curves made from it give finite values whatever comes in (``MOST_IN``, ``MOST_OUT``)."""
+    """The documentation every curve carries; the curves made from it give finite values whatever comes in (``MOST_IN``,
+    ``MOST_OUT``).
+    """
 
     def __init_subclass__(cls) -> None:
         for name in ("to_linear", "from_linear"):

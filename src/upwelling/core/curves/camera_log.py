@@ -33,7 +33,12 @@ class CameraLog(Declared):
 
     def to_linear(self, code: Float) -> Any:
         code = np.asarray(code)
-        above = (np.exp2(np.minimum((np.maximum(code, self.break_code) - self.log_offset) / self.log_slope, HIGHEST_EXPONENT)) - self.linear_offset)
+        above = (
+            np.exp2(
+                np.minimum((np.maximum(code, self.break_code) - self.log_offset) / self.log_slope, HIGHEST_EXPONENT)
+            )
+            - self.linear_offset
+        )
         return np.where(code >= self.break_code, above / self.linear_slope, (code - self.toe_offset) / self.toe_slope)
 
     def from_linear(self, linear: Float) -> Any:

@@ -51,10 +51,17 @@ _S = 7 * math.log(2) * 2 ** (7 - 14 * _C / _B) / (_A * _B)
 _T = (2 ** (14 * (-_C / _B) + 6) - 64) / _A
 LOG_C4 = CameraLog(
     name="LogC4",
-    explanation="Camera log curve of 16-bit scene light, the same at every exposure index; mid grey at code 285 of 1023.",
+    explanation="Camera log curve of 16-bit scene light, the same at every exposure index; mid grey at code 285 "
+    "of 1023.",
     source="ARRI, ARRI LogC4 Specification (2022)",
     anchors=(Anchor(0.0, 95), Anchor(0.18, 285)),
-    log_slope=_B / 14, log_offset=_C - 6 / 14 * _B, linear_slope=_A, linear_offset=64.0,
-    break_linear=_T, break_code=0.0, toe_slope=1 / _S, toe_offset=-_T / _S,
+    log_slope=_B / 14,
+    log_offset=_C - 6 / 14 * _B,
+    linear_slope=_A,
+    linear_offset=64.0,
+    break_linear=_T,
+    break_code=0.0,
+    toe_slope=1 / _S,
+    toe_offset=-_T / _S,
 )
 CURVES = (*(log_c3(index) for index in EXPOSURE_INDICES), LOG_C4)

@@ -12,7 +12,8 @@ from upwelling.core.arrays import Float
 from upwelling.core.curves.base import Anchor, Declared
 
 _SOURCE = "Canon, Canon Log Gamma Curves white paper, version 1.2 (2018 revision, code value form)"
-# Constants from memory, confirmed against colour-science 0.4.7 (method "v1.2"). The paper counts 1.0 as 90 % reflectance.
+# Constants from memory, confirmed against colour-science 0.4.7 (method "v1.2"). The paper counts 1.0 as 90 %
+# reflectance.
 _UNIT = 0.9
 
 
@@ -50,20 +51,52 @@ class MirroredLog(Declared):
         return np.where(linear < self.break_low, below, np.where(linear > self.break_high, above, line))
 
 
-def _two_branches(name: str, explanation: str, anchors: tuple[Anchor, ...], slope: float, gain: float, black: float) -> MirroredLog:
+def _two_branches(
+    name: str, explanation: str, anchors: tuple[Anchor, ...], slope: float, gain: float, black: float
+) -> MirroredLog:
     """A curve whose two logarithms meet at black, where the line is never used but must not divide by zero."""
     return MirroredLog(
-        name=name, explanation=explanation, source=_SOURCE, anchors=anchors, log_slope=slope * math.log10(2), gain=gain / _UNIT,
-        offset_above=black, offset_below=black, line_slope=slope / math.log(10) * gain / _UNIT, line_offset=black)
+        name=name,
+        explanation=explanation,
+        source=_SOURCE,
+        anchors=anchors,
+        log_slope=slope * math.log10(2),
+        gain=gain / _UNIT,
+        offset_above=black,
+        offset_below=black,
+        line_slope=slope / math.log(10) * gain / _UNIT,
+        line_offset=black,
+    )
 
 
-C_LOG = _two_branches("C-Log", "Camera log curve of modest range; black at code 128, mid grey at 351 of 1023.",
-                      (Anchor(0.0, 128), Anchor(0.18, 351), Anchor(0.90, 614)), 0.45310179, 10.1596, 0.12512248)
-C_LOG2 = _two_branches("C-Log2", "Camera log curve of wide range; black at code 95, mid grey at 407 of 1023.",
-                       (Anchor(0.0, 95),), 0.24136077, 87.09937546, 0.092864125)
+C_LOG = _two_branches(
+    "C-Log",
+    "Camera log curve of modest range; black at code 128, mid grey at 351 of 1023.",
+    (Anchor(0.0, 128), Anchor(0.18, 351), Anchor(0.90, 614)),
+    0.45310179,
+    10.1596,
+    0.12512248,
+)
+C_LOG2 = _two_branches(
+    "C-Log2",
+    "Camera log curve of wide range; black at code 95, mid grey at 407 of 1023.",
+    (Anchor(0.0, 95),),
+    0.24136077,
+    87.09937546,
+    0.092864125,
+)
 C_LOG3 = MirroredLog(
-    name="C-Log3", explanation="Camera log curve with a straight part about black; black at 128, mid grey at 351 of 1023.",
-    source=_SOURCE, anchors=(Anchor(0.0, 128), Anchor(0.18, 351), Anchor(0.90, 577)),
-    log_slope=0.36726845 * math.log10(2), gain=14.98325 / _UNIT, offset_above=0.12240537, offset_below=0.12783901,
-    break_low=-0.014 * _UNIT, break_high=0.014 * _UNIT, line_slope=1.9754798 / _UNIT, line_offset=0.12512219)
+    name="C-Log3",
+    explanation="Camera log curve with a straight part about black; black at 128, mid grey at 351 of 1023.",
+    source=_SOURCE,
+    anchors=(Anchor(0.0, 128), Anchor(0.18, 351), Anchor(0.90, 577)),
+    log_slope=0.36726845 * math.log10(2),
+    gain=14.98325 / _UNIT,
+    offset_above=0.12240537,
+    offset_below=0.12783901,
+    break_low=-0.014 * _UNIT,
+    break_high=0.014 * _UNIT,
+    line_slope=1.9754798 / _UNIT,
+    line_offset=0.12512219,
+)
 CURVES = (C_LOG, C_LOG2, C_LOG3)

@@ -33,7 +33,9 @@ class PowerToeLog(Declared):
         code = np.asarray(code)
         above = np.exp2((np.maximum(code, self.break_code) - self.log_offset) / self.log_slope) - self.linear_offset
         toe = np.maximum(code, 0) if self.ends else code
-        return np.where(code >= self.break_code, above, signed_power(toe / self.toe_gain, 1 / self.toe_power) - self.toe_shift)
+        return np.where(
+            code >= self.break_code, above, signed_power(toe / self.toe_gain, 1 / self.toe_power) - self.toe_shift
+        )
 
     def from_linear(self, linear: Float) -> Any:
         linear = np.asarray(linear)
@@ -45,16 +47,32 @@ class PowerToeLog(Declared):
 
 # Nikon, "N-Log Specification Document", version 1.0.0 (2018); from memory, confirmed against colour-science 0.4.7.
 N_LOG = PowerToeLog(
-    name="N-Log", explanation="Camera log curve with a cube root below a third of white; mid grey at code 372 of 1023.",
+    name="N-Log",
+    explanation="Camera log curve with a cube root below a third of white; mid grey at code 372 of 1023.",
     source="Nikon, N-Log Specification Document, version 1.0.0 (2018)",
     anchors=(Anchor(0.18, 372), Anchor(0.90, 603)),
-    log_slope=150 / 1023 * math.log(2), log_offset=619 / 1023, break_linear=0.328, break_code=452 / 1023,
-    toe_gain=650 / 1023, toe_shift=0.0075, toe_power=1 / 3)
+    log_slope=150 / 1023 * math.log(2),
+    log_offset=619 / 1023,
+    break_linear=0.328,
+    break_code=452 / 1023,
+    toe_gain=650 / 1023,
+    toe_shift=0.0075,
+    toe_power=1 / 3,
+)
 # Apple, "Apple Log Profile White Paper" (2023); from memory, confirmed against colour-science 0.4.7.
 APPLE_LOG = PowerToeLog(
-    name="Apple Log", explanation="Phone log curve with a square below 1 % reflectance; it ends at code 0.",
+    name="Apple Log",
+    explanation="Phone log curve with a square below 1 % reflectance; it ends at code 0.",
     source="Apple, Apple Log Profile White Paper (2023)",
     anchors=(Anchor(0.18, 499.5),),
-    log_slope=0.08550479, log_offset=0.69336945, linear_offset=0.00964052, break_linear=0.01,
-    break_code=47.28711236 * (0.01 + 0.05641088) ** 2, toe_gain=47.28711236, toe_shift=0.05641088, toe_power=2.0, ends=True)
+    log_slope=0.08550479,
+    log_offset=0.69336945,
+    linear_offset=0.00964052,
+    break_linear=0.01,
+    break_code=47.28711236 * (0.01 + 0.05641088) ** 2,
+    toe_gain=47.28711236,
+    toe_shift=0.05641088,
+    toe_power=2.0,
+    ends=True,
+)
 CURVES = (N_LOG, APPLE_LOG)

@@ -30,9 +30,13 @@ S_LOG2 = CameraLog(
     explanation="Camera log curve; black at code 90, mid grey at 347 of 1023.",
     source="Sony, S-Log2 Technical Paper (2012)",
     anchors=(Anchor(0.0, 90), Anchor(0.18, 347), Anchor(0.90, 582)),
-    log_slope=0.432699 * math.log10(2) * _LEGAL, log_offset=0.646596 * _LEGAL + 64 / 1023,
-    linear_slope=_SCALE, linear_offset=0.037584, break_linear=0.0,
+    log_slope=0.432699 * math.log10(2) * _LEGAL,
+    log_offset=0.646596 * _LEGAL + 64 / 1023,
+    linear_slope=_SCALE,
+    linear_offset=0.037584,
+    break_linear=0.0,
     break_code=(0.432699 * math.log10(0.037584) + 0.646596) * _LEGAL + 64 / 1023,
-    toe_slope=5 * _SCALE * _LEGAL, toe_offset=0.030001222851889303 * _LEGAL + 64 / 1023,
+    toe_slope=5 * _SCALE * _LEGAL,
+    toe_offset=0.030001222851889303 * _LEGAL + 64 / 1023,
 )
 CURVES = (S_LOG3, S_LOG2)

@@ -71,7 +71,11 @@ BT709 = SegmentedPower(
     explanation="Camera OETF of HD television: scene light to signal. The display's curve is BT.1886, not its inverse.",
     source="ITU-R BT.709-6 (2015), item 1.2",
     anchors=(Anchor(0.0, 0), Anchor(0.18, 0.409 * 1023), Anchor(0.90, 0.949 * 1023)),
-    exponent=1 / 0.45, a=0.099, slope=4.5, break_linear=0.018, break_code=1.099 * 0.018**0.45 - 0.099,
+    exponent=1 / 0.45,
+    a=0.099,
+    slope=4.5,
+    break_linear=0.018,
+    break_code=1.099 * 0.018**0.45 - 0.099,
 )
 # IEC 61966-2-1:1999, section 5.2.
 SRGB = SegmentedPower(
@@ -80,7 +84,11 @@ SRGB = SegmentedPower(
     source="IEC 61966-2-1:1999",
     anchors=(Anchor(0.0, 0), Anchor(0.18, 0.4613561 * 1023)),
     linear_unit=_DISPLAY,
-    exponent=2.4, a=0.055, slope=12.92, break_linear=0.0031308, break_code=0.0031308 * 12.92,
+    exponent=2.4,
+    a=0.055,
+    slope=12.92,
+    break_linear=0.0031308,
+    break_code=0.0031308 * 12.92,
 )
 # ITU-R BT.1886 annex 1 with L_B = 0: L = L_W · V^2.4. A black above zero belongs to the Output that has it.
 BT1886 = PurePower(
@@ -94,9 +102,22 @@ BT1886 = PurePower(
 
 
 def _gamma(exponent: float, source: str) -> PurePower:
-    return PurePower(name=f"gamma {exponent:g}", explanation=f"Pure power of {exponent:g}, without a straight part.",
-                     source=source, anchors=(Anchor(0.0, 0),), linear_unit=_DISPLAY, exponent=exponent)
+    return PurePower(
+        name=f"gamma {exponent:g}",
+        explanation=f"Pure power of {exponent:g}, without a straight part.",
+        source=source,
+        anchors=(Anchor(0.0, 0),),
+        linear_unit=_DISPLAY,
+        exponent=exponent,
+    )
 
 
-CURVES = (LINEAR, BT709, SRGB, BT1886, _gamma(2.2, "By definition; ITU-R BT.470-6, assumed display gamma of system M"),
-          _gamma(2.4, "By definition; the power of ITU-R BT.1886"), _gamma(2.6, "SMPTE ST 431-1:2006, cinema"))
+CURVES = (
+    LINEAR,
+    BT709,
+    SRGB,
+    BT1886,
+    _gamma(2.2, "By definition; ITU-R BT.470-6, assumed display gamma of system M"),
+    _gamma(2.4, "By definition; the power of ITU-R BT.1886"),
+    _gamma(2.6, "SMPTE ST 431-1:2006, cinema"),
+)

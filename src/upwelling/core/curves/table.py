@@ -7,7 +7,6 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 
 from upwelling.core.arrays import Float
 from upwelling.core.curves.base import Declared
@@ -36,8 +35,10 @@ class TableCurve(Declared):
         for values, name in ((self.code, "code"), (self.light, "light")):
             place = int(np.argmin(np.diff(values)))
             if values[place + 1] <= values[place]:
-                raise BadValue(f"The {name} must rise from row to row: row {place + 2} ({values[place + 1]:g}) is not above "
-                               f"row {place + 1} ({values[place]:g}), so the curve could not be turned round.")
+                raise BadValue(
+                    f"The {name} must rise from row to row: row {place + 2} ({values[place + 1]:g}) is not above "
+                    f"row {place + 1} ({values[place]:g}), so the curve could not be turned round."
+                )
 
     @cached_property
     def _bent(self) -> Any:
@@ -45,6 +46,8 @@ class TableCurve(Declared):
 
     @cached_property
     def _spline(self) -> Any:
+        from scipy.interpolate import PchipInterpolator  # loaded when first used: it takes a while
+
         return PchipInterpolator(np.array(self.code), self._bent)
 
     def _ends(self) -> tuple[float, float]:
@@ -55,7 +58,11 @@ class TableCurve(Declared):
         code = np.asarray(code, dtype=np.float64)
         low, high = self.code[0], self.code[-1]
         first, last = self._ends()
-        bent = self._spline(np.clip(code, low, high)) + np.minimum(code - low, 0) * first + np.maximum(code - high, 0) * last
+        bent = (
+            self._spline(np.clip(code, low, high))
+            + np.minimum(code - low, 0) * first
+            + np.maximum(code - high, 0) * last
+        )
         return BEND * np.sinh(bent)
 
     def from_linear(self, linear: Float) -> Any:
@@ -70,4 +77,6 @@ class TableCurve(Declared):
             middle = (low + high) / 2
             above = self._spline(middle) > held
             low, high = np.where(above, low, middle), np.where(above, middle, high)
-        return (low + high) / 2 + np.minimum(bent - self._bent[0], 0) / first + np.maximum(bent - self._bent[-1], 0) / last
+        return (
+            (low + high) / 2 + np.minimum(bent - self._bent[0], 0) / first + np.maximum(bent - self._bent[-1], 0) / last
+        )

@@ -9,9 +9,9 @@ from typing import Any, Literal
 
 import numpy as np
 
+from upwelling.core.colour.primaries import PRIMARIES, Primaries
 from upwelling.core.curves import CURVES, Curve
 from upwelling.core.curves.hlg import Ootf
-from upwelling.core.primaries import PRIMARIES, Primaries
 
 Range = Literal["full", "legal"]
 Referred = Literal["scene", "display"]
@@ -22,8 +22,8 @@ class Encoding:
     """What a file's code values mean.
 
     ``linear_scale`` turns the curve's linear unit into scene-linear with 1.0 = 100 % diffuse reflector.
-    ``referred`` says whether that light is the scene's or a finished display picture's. ``ootf`` is set where the light is
-    that of an HLG display. User-defined encodings bring their own curve or primaries.
+    ``referred`` says whether that light is the scene's or a finished display picture's. ``ootf`` is set where the light
+    is that of an HLG display. User-defined encodings bring their own curve or primaries.
     """
 
     name: str

@@ -11,13 +11,13 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from upwelling.core.colour.primaries import Primaries, primaries
 from upwelling.core.curves import CURVES, curve
 from upwelling.core.curves.base import Curve
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.table import TableCurve
 from upwelling.core.encodings.base import Encoding, Range
 from upwelling.core.errors import BadValue
-from upwelling.core.primaries import Primaries, primaries
 
 _SOURCE = "Given by the production's technician"
 
@@ -39,8 +39,8 @@ class NamedCurve(_Part):
 class LogForm(_Part):
     """The general camera log form of the Common LUT Format (Academy/ASC S-2014-006, Log, cameraLinToLog).
 
-    code = log_slope·log_base(linear_slope·x + linear_offset) + log_offset above ``break_linear``; below it a straight line,
-    by default the tangent at the break.
+    code = log_slope·log_base(linear_slope·x + linear_offset) + log_offset above ``break_linear``; below it a straight
+    line, by default the tangent at the break.
     """
 
     kind: Literal["log"] = "log"
@@ -50,7 +50,7 @@ class LogForm(_Part):
     linear_slope: float = Field(gt=0)
     linear_offset: float
     break_linear: float
-    toe_slope: float | None = None
+    toe_slope: float | None = Field(None, title="slope of the straight part")
 
     def curve(self) -> Curve:
         slope = self.log_slope / math.log2(self.base)
@@ -58,16 +58,29 @@ class LogForm(_Part):
         if slope <= 0:
             raise BadValue("The log side slope must be above 0, or the code would fall as the light rises.")
         if inner <= 0:
-            raise BadValue(f"At the break ({self.break_linear:g}) the logarithm's inside is {inner:g}; it must be above 0. "
-                           "Raise the break or the linear side offset.")
+            raise BadValue(
+                f"At the break ({self.break_linear:g}) the logarithm's inside is {inner:g}; it must be above 0. "
+                "Raise the break or the linear side offset."
+            )
         break_code = slope * math.log2(inner) + self.log_offset
         toe = slope * self.linear_slope / (inner * math.log(2)) if self.toe_slope is None else self.toe_slope
         if toe <= 0:
-            raise BadValue("The slope of the straight part must be above 0, or codes there could not be turned back to light.")
+            raise BadValue(
+                "The slope of the straight part must be above 0, or codes there could not be turned back to light."
+            )
         return CameraLog(
-            name="own curve", explanation="Camera log form with constants given by hand.", source=_SOURCE, log_slope=slope,
-            log_offset=self.log_offset, linear_slope=self.linear_slope, linear_offset=self.linear_offset,
-            break_linear=self.break_linear, break_code=break_code, toe_slope=toe, toe_offset=break_code - toe * self.break_linear)
+            name="own curve",
+            explanation="Camera log form with constants given by hand.",
+            source=_SOURCE,
+            log_slope=slope,
+            log_offset=self.log_offset,
+            linear_slope=self.linear_slope,
+            linear_offset=self.linear_offset,
+            break_linear=self.break_linear,
+            break_code=break_code,
+            toe_slope=toe,
+            toe_offset=break_code - toe * self.break_linear,
+        )
 
 
 class TableForm(_Part):
@@ -78,8 +91,13 @@ class TableForm(_Part):
     light: tuple[float, ...] = Field(min_length=4, max_length=65536)
 
     def curve(self) -> Curve:
-        return TableCurve("own curve", "Monotone cubic through given pairs; beyond them straight on in arcsinh(light / 0.01).",
-                          _SOURCE, code=self.code, light=self.light)
+        return TableCurve(
+            "own curve",
+            "Monotone cubic through given pairs; beyond them straight on in arcsinh(light / 0.01).",
+            _SOURCE,
+            code=self.code,
+            light=self.light,
+        )
 
 
 class MakerLut(_Part):
@@ -130,13 +148,19 @@ class OwnPrimaries(_Part):
         (rx, ry), (gx, gy), (bx, by) = self.red, self.green, self.blue
         area = (gx - rx) * (by - ry) - (bx - rx) * (gy - ry)
         if abs(area) < 1e-4:
-            raise BadValue("The three primaries lie on one line, so no colour could be told from its RGB. Check the xy values.")
+            raise BadValue(
+                "The three primaries lie on one line, so no colour could be told from its RGB. Check the xy values."
+            )
         if any(xy[1] == 0 for xy in (self.red, self.green, self.blue)) or self.white[1] <= 0:
             raise BadValue("A primary or the white point has y = 0, which no matrix can be made of.")
-        inside = [((q[0] - p[0]) * (self.white[1] - p[1]) - (q[1] - p[1]) * (self.white[0] - p[0])) * area > 0
-                  for p, q in ((self.red, self.green), (self.green, self.blue), (self.blue, self.red))]
+        inside = [
+            ((q[0] - p[0]) * (self.white[1] - p[1]) - (q[1] - p[1]) * (self.white[0] - p[0])) * area > 0
+            for p, q in ((self.red, self.green), (self.green, self.blue), (self.blue, self.red))
+        ]
         if not all(inside):
-            raise BadValue("The white point lies outside the triangle of the primaries. Check the order red, green, blue.")
+            raise BadValue(
+                "The white point lies outside the triangle of the primaries. Check the order red, green, blue."
+            )
         return Primaries("own primaries", self.red, self.green, self.blue, self.white, _SOURCE)
 
 
@@ -159,8 +183,12 @@ class CustomEncoding(_Part):
             made = cls.model_validate(body)
         except ValidationError as error:
             first = error.errors()[0]
-            place = " ".join(str(part).replace("_", " ") for part in first["loc"] if part not in ("form", "log", "table", "lut"))
-            raise BadValue(f"{place.capitalize() or 'Encoding'}: {first['msg'].removeprefix('Value error, ')}.") from None
+            place = " ".join(
+                str(part).replace("_", " ") for part in first["loc"] if part not in ("form", "log", "table", "lut")
+            )
+            raise BadValue(
+                f"{place.capitalize() or 'Encoding'}: {first['msg'].removeprefix('Value error, ')}."
+            ) from None
         made.report()
         return made
 
@@ -171,8 +199,16 @@ class CustomEncoding(_Part):
         if isinstance(self.form, MakerLut):
             return encoding(self.form.gives)
         space = primaries(self.primaries) if isinstance(self.primaries, str) else self.primaries.primaries()
-        return Encoding(self.name, "own curve", space.name, self.note or "Defined in this production.", _SOURCE,
-                        default_range=self.default_range, own_curve=self.form.curve(), own_primaries=space)
+        return Encoding(
+            self.name,
+            "own curve",
+            space.name,
+            self.note or "Defined in this production.",
+            _SOURCE,
+            default_range=self.default_range,
+            own_curve=self.form.curve(),
+            own_primaries=space,
+        )
 
     def report(self) -> str:
         """The round trip as one sentence; raises BadValue when the definition cannot be used."""
@@ -186,16 +222,24 @@ class CustomEncoding(_Part):
         if not np.isfinite(light).all():
             raise BadValue("The curve gives values that are not finite within the code range. Check the constants.")
         if steps[worst] < -1e-4 * max(abs(float(light[worst])), 1e-3):
-            raise BadValue(f"The light falls as the code rises at code {round(codes[worst] * 1023)} of 1023, so the curve cannot "
-                           "be turned round. Check the break point and the constants.")
+            raise BadValue(
+                f"The light falls as the code rises at code {round(codes[worst] * 1023)} of 1023, so the curve cannot "
+                "be turned round. Check the break point and the constants."
+            )
         back = np.abs(made.curve.from_linear(light) - codes)
         place = int(np.argmax(back))
         if back[place] > 1e-3:
-            raise BadValue(f"Code {round(codes[place] * 1023)} of 1023 comes back {back[place] * 1023:.1f} codes away after the round "
-                           "trip: the two parts of the curve do not meet at the break. Check break point and straight part.")
+            raise BadValue(
+                f"Code {round(codes[place] * 1023)} of 1023 comes back {back[place] * 1023:.1f} codes away after "
+                "the round "
+                "trip: the two parts of the curve do not meet at the break. Check break point and straight part."
+            )
         worst_code = back[place] * 1023
         return "Round trip over the code range: " + (
-            f"at most {worst_code:.2g} of a 10-bit code away." if worst_code > 1e-3 else "within a thousandth of a 10-bit code.")
+            f"at most {worst_code:.2g} of a 10-bit code away."
+            if worst_code > 1e-3
+            else "within a thousandth of a 10-bit code."
+        )
 
 
 def _check_lut(form: MakerLut) -> str:
@@ -210,13 +254,16 @@ def _check_lut(form: MakerLut) -> str:
     steps = np.diff(mean)
     place = int(np.argmin(steps))
     if steps[place] < -1e-4:
-        raise BadValue(f"Along neutral grey the LUT falls from entry {place + 1} to {place + 2}: brighter light would come out "
-                       "darker. This is not a camera's conversion; check that it is the right file.")
+        raise BadValue(
+            f"Along neutral grey the LUT falls from entry {place + 1} to {place + 2}: brighter light would come out "
+            "darker. This is not a camera's conversion; check that it is the right file."
+        )
     if mean[-1] - mean[0] < 1e-3:
         raise BadValue("The LUT gives the same value from black to white.")
     flat = float(np.mean(steps < 1e-6))
-    return (f"Rises along neutral grey from {mean[0]:.4f} to {mean[-1]:.4f}" +
-            (f"; {100 * flat:.0f} % of its entries repeat the one before, so light there is lost." if flat > 0.02 else "."))
+    return f"Rises along neutral grey from {mean[0]:.4f} to {mean[-1]:.4f}" + (
+        f"; {100 * flat:.0f} % of its entries repeat the one before, so light there is lost." if flat > 0.02 else "."
+    )
 
 
 __all__ = ["CURVES", "CustomEncoding", "LogForm", "MakerLut", "NamedCurve", "OwnPrimaries", "TableForm"]

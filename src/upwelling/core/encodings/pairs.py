@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 
 from upwelling.core.errors import BadValue
@@ -14,6 +15,8 @@ def parse_pairs(text: str, code_top: float = 1.0) -> tuple[tuple[float, ...], tu
 
     Empty lines, lines that begin with # and one line of headings are passed over. Raises BadValue with the line.
     """
+    if not code_top > 0:
+        raise BadValue("The code scale is the code that stands for 1.0, such as 1 or 1023; it must be above 0.")
     codes: list[float] = []
     light: list[float] = []
     for number, raw in enumerate(text.splitlines(), 1):
@@ -29,6 +32,8 @@ def parse_pairs(text: str, code_top: float = 1.0) -> tuple[tuple[float, ...], tu
             raise BadValue(f"Line {number} of the table, “{line[:40]}”, is not two numbers.") from None
         if len(values) != 2:
             raise BadValue(f"Line {number} of the table has {len(values)} numbers; a code and its light are needed.")
+        if not all(map(math.isfinite, values)):
+            raise BadValue(f"Line {number} of the table, “{line[:40]}”, holds a number that is not finite.")
         codes.append(values[0] / code_top)
         light.append(values[1])
         if len(codes) > MOST_PAIRS:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.encodings.base import Encoding
-from upwelling.core.primaries import PRIMARIES
 
 _BY_HAND = ("AP0", "AP1", "BT.709", "BT.2020", "P3-D65")
 ENCODINGS = (
@@ -13,7 +13,12 @@ ENCODINGS = (
     Encoding("linear/AP1", "linear", "AP1", "Scene-linear light in the working primaries.", "Academy S-2014-004"),
     Encoding("linear/BT.709", "linear", "BT.709", "Scene-linear light in HD primaries.", "ITU-R BT.709-6 (2015)"),
     Encoding("linear/BT.2020", "linear", "BT.2020", "Scene-linear light in UHD primaries.", "ITU-R BT.2020-2 (2015)"),
-    Encoding("linear/P3-D65", "linear", "P3-D65", "Scene-linear light in P3 primaries, D65 white.", "SMPTE EG 432-1:2010"),
-    *(Encoding(f"linear/{name}", "linear", name, f"Scene-linear light in {name}.", PRIMARIES[name].source)
-      for name in PRIMARIES if name not in _BY_HAND),
+    Encoding(
+        "linear/P3-D65", "linear", "P3-D65", "Scene-linear light in P3 primaries, D65 white.", "SMPTE EG 432-1:2010"
+    ),
+    *(
+        Encoding(f"linear/{name}", "linear", name, f"Scene-linear light in {name}.", PRIMARIES[name].source)
+        for name in PRIMARIES
+        if name not in _BY_HAND
+    ),
 )

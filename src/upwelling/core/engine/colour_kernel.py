@@ -1,6 +1,8 @@
-"""Colour operations for the tile engine: the float32 twins of core/colour_operations.py and of the curves in operations.py.
+"""Colour operations for the tile engine: the float32 twins of core/colour_operations.py and of the curves in
+operations.py.
 
-Curves are tables with linear interpolation; arithmetic and table reads are kept in separate loops, so that the first stay SIMD.
+Curves are tables with linear interpolation; arithmetic and table reads are kept in separate loops, so that the first
+stay SIMD.
 """
 
 from __future__ import annotations
@@ -10,10 +12,12 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
-from upwelling.core.colour_operations import LEAST_LIGHTNESS, NEUTRAL_FADE
-from upwelling.core.fastmath import arctan2_fast, cube_root_fast, exp2_fast, log2_fast, sqrt32
+from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
+from upwelling.core.engine.join_kernel import join_tile
+from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, selection, spare
 from upwelling.core.kernels import called, inline
-from upwelling.core.oklab import LAB_TO_ROOT, ROOT_TO_LAB
+from upwelling.core.kernels.fastmath import arctan2_fast, cube_root_fast, exp2_fast, log2_fast, sqrt32
+from upwelling.core.operations.colour import LEAST_LIGHTNESS, NEUTRAL_FADE
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 / 3), F(1e-30)
@@ -112,10 +116,10 @@ def polar_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
 
 @called
 def select_tile(R: Any, G: Any, B: Any, S: Any, weight: Any, p: Any, n: Any) -> None:
-    """Select: p[9:] is hue, reach, inverse softness, saturation low, high, inverse softness, stops likewise, invert."""
+    """Select: p[9:] is hue, reach, inverse softness, saturation low, high, inverse softness, stops likewise."""
     polar_tile(R, G, B, S, p, n)
     hue, reach, inv_soft = p[9], p[10], p[11]
-    low, high, inv_sat, dark, bright, inv_stops, inverted = p[12], p[13], p[14], p[15], p[16], p[17], p[18]
+    low, high, inv_sat, dark, bright, inv_stops = p[12], p[13], p[14], p[15], p[16], p[17]
     H, T, N = S[3], S[4], S[5]
     for i in range(n):
         away = abs(H[i] - hue)
@@ -123,12 +127,13 @@ def select_tile(R: Any, G: Any, B: Any, S: Any, weight: Any, p: Any, n: Any) -> 
         w = smooth32((reach - away) * inv_soft)
         w = w * smooth32((T[i] - low) * inv_sat + ONE) * smooth32((high - T[i]) * inv_sat + ONE)
         w = w * smooth32((N[i] - dark) * inv_stops + ONE) * smooth32((bright - N[i]) * inv_stops + ONE)
-        weight[i] = ONE - w if inverted > ZERO else w
+        weight[i] = w
 
 
 @called
 def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) -> None:
-    """One curve over a row: p[at:at + 4] is start (below 0: the curve is flat at p[at + 1]), low, inverse cell, cells."""
+    """One curve over a row: p[at:at + 4] is start (below 0: the curve is flat at p[at + 1]), low, inverse cell, cells.
+    """
     if p[at] < ZERO:
         flat = p[at + 1]
         for i in range(n):
@@ -141,7 +146,9 @@ def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) ->
 
 @called
 def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
-    """ColourShift: p[9:18] is the matrix from cone responses, five curves from p[18], then whether it mixes and how much."""
+    """ColourShift: p[9:18] is the matrix from cone responses, five curves from p[18], then whether it mixes and how
+    much.
+    """
     polar_tile(R, G, B, S, p, n)
     L, A, C, H, T, N, X, Y, Z = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7], S[8]
     table_row(tables, p, 26, H, X, n)
@@ -168,3 +175,46 @@ def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
         R[i] = q0 * l + q1 * m + q2 * s
         G[i] = q3 * l + q4 * m + q5 * s
         B[i] = q6 * l + q7 * m + q8 * s
+
+
+@opcode
+def channel_curves(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """ChannelCurves."""
+    p = parameters(row)
+    buffer = channels(work)
+    tables = curve_tables(tables_at, length)
+    curves_tile(buffer, p, tables, n)
+
+
+@opcode
+def band_gain(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """BandGain."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    tables = curve_tables(tables_at, length)
+    band_gain_tile(R, G, B, scratch, p, tables, n)
+
+
+@opcode
+def select(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Select: p is join and invert, then what select_tile takes."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    weight = selection(work)
+    scratch = spare(work)
+    select_tile(R, G, B, scratch, scratch[19], p[2:], n)
+    join_tile(weight, scratch[19], p, n)
+
+
+@opcode
+def colour_shift(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """ColourShift."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    tables = curve_tables(tables_at, length)
+    shift_tile(R, G, B, scratch, p, tables, n)

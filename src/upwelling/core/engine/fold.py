@@ -1,4 +1,6 @@
-"""Fewer operations with the same result: neighbouring matrices and gains become one matrix, an undone encoding vanishes."""
+"""Fewer operations with the same result: neighbouring matrices and gains become one matrix, an undone encoding
+vanishes.
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
-"""Rise and the smooth gamut fit for the tile engine: float32 twins of rendering/rise_operation.py and fits/smooth.py, on planar tiles.
+"""Rise and the smooth gamut fit for the tile engine: float32 twins of rendering/rise_operation.py and fits/smooth.py,
+on planar tiles.
 
-q is a power of two and every norm's power too, so that roots and powers are square roots and squares; the tone curve is a table of
-display light over scene stops, and its powers are products.
+q is a power of two and every norm's power too, so that roots and powers are square roots and squares; the tone curve is
+a table of display light over scene stops, and its powers are products.
 """
 
 from __future__ import annotations
@@ -12,8 +13,9 @@ import numpy as np
 
 from upwelling.core.arrays import MID_GREY
 from upwelling.core.engine.colour_kernel import read
-from upwelling.core.fastmath import exp2_fast, log2_fast, sqrt32
+from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, spare
 from upwelling.core.kernels import called, inline
+from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
 from upwelling.core.rendering.rise_operation import (
     CEILING_WIDTH,
@@ -139,7 +141,9 @@ def light_of(X: Any, Y: Any, Z: Any, K: Any, R: Any, G: Any, B: Any, p: Any, log
 
 @called
 def reaches(X: Any, Y: Any, Z: Any, TR: Any, TG: Any, TB: Any, CR: Any, CG: Any, CB: Any, T: Any, p: Any, n: Any) -> None:
-    """Of d in X, Y, Z and g(1) in CR, CG, CB: tangents in TR, TG, TB, chords in CR, CG, CB, and the colour's reach in T."""
+    """Of d in X, Y, Z and g(1) in CR, CG, CB: tangents in TR, TG, TB, chords in CR, CG, CB, and the colour's reach in
+    T.
+    """
     m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
     q = exp2_fast(p[18])
     for i in range(n):
@@ -163,8 +167,8 @@ def ceiling_reach(tangent: Any, chord: Any, near: Any, k: Any) -> Any:
 def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
     """RiseOperation on n pixels; S is scratch (20, tile).
 
-    p: matrix to cones, matrix from cones, log2 q, light floor, table start, low, inverse cell, cells, 1/contrast, ease start, 1/(peak − ease
-    start), desaturation, fitted.
+    p: matrix to cones, matrix from cones, log2 q, light floor, table start, low, inverse cell, cells, 1/contrast, ease
+    start, 1/(peak − ease start), desaturation, fitted.
     """
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     log2_q = np.int32(p[18])
@@ -264,3 +268,24 @@ def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
         K[i] = k * soft32(far, CEILING_KNEE_F) / far
     light_of(X, Y, Z, K, R, G, B, p, log2_q, n)
     finish(R, G, B, T, p[19], True, n)
+
+
+@opcode
+def rise(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """RiseOperation."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    tables = curve_tables(tables_at, length)
+    rise_tile(R, G, B, scratch, p, tables, n)
+
+
+@opcode
+def smooth_fit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """SmoothOperation."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    smooth_tile(R, G, B, scratch, p, n)

@@ -1,4 +1,5 @@
-"""Published tone maps and fits for the tile engine: float32 twins of ToneScale, MethodA, Limit and DistanceOperation."""
+"""Published tone maps and fits for the tile engine: float32 twins of ToneScale, MethodA, Limit and DistanceOperation.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +9,9 @@ import numpy as np
 
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.engine.colour_kernel import read
-from upwelling.core.fastmath import exp2_fast, log2_fast, power_fast
+from upwelling.core.engine.layout import TILE, channels, curve_tables, flat_channels, opcode, parameters, spare
 from upwelling.core.kernels import called
+from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, power_fast
 from upwelling.core.rendering.bt2446_a import CB, CR
 from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST
 
@@ -115,3 +117,42 @@ def distance_tile(R: Any, G: Any, B: Any, p: Any, n: Any) -> None:
         R[i] = min(max(largest - x * size, ZERO), ONE)
         G[i] = min(max(largest - y * size, ZERO), ONE)
         B[i] = min(max(largest - z * size, ZERO), ONE)
+
+
+@opcode
+def limit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Limit: p is low, high."""
+    p = parameters(row)
+    flat = flat_channels(work)
+    limit_tile(flat, p[0], p[1], 3 * TILE)
+
+
+@opcode
+def tone_scale(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """ToneScale."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    tables = curve_tables(tables_at, length)
+    scale_tile(R, G, B, scratch, p, tables, n)
+
+
+@opcode
+def method_a(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """MethodA."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    scratch = spare(work)
+    tables = curve_tables(tables_at, length)
+    method_a_tile(R, G, B, scratch, p, tables, n)
+
+
+@opcode
+def distance_fit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """DistanceOperation."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    distance_tile(R, G, B, p, n)

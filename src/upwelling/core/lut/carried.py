@@ -1,4 +1,6 @@
-"""A lookup table that travels inside a recipe: packed, with the hash of the file it came from, unpacked once and kept."""
+"""A lookup table that travels inside a recipe: packed, with the hash of the file it came from,
+unpacked once and kept.
+"""
 
 from __future__ import annotations
 
@@ -14,18 +16,22 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from upwelling.core.errors import BadLut, BadValue
-from upwelling.core.lut.formats.clf import format_clf, parse_clf
+from upwelling.core.lut.formats.clf import parse_clf
+from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.process import ProcessList
 from upwelling.core.lut.table import Domain, Lut1D, Lut3D
 
-LARGEST_TEXT = 400_000_000
-_unpacked: OrderedDict[str, Lut1D | Lut3D | ProcessList] = OrderedDict()
-_KEPT = 12
+LARGEST_TEXT, LARGEST_SIDE = 100_000_000, 256
+"""Bytes of a process list's text, and points a side of a cube."""
+_unpacked: OrderedDict[str, tuple[Lut1D | Lut3D | ProcessList, int]] = OrderedDict()
+_KEPT = 256 * 2**20
+"""Bytes of unpacked tables that are kept."""
 _LOCK = threading.Lock()
 
 
 class CarriedLut(BaseModel):
-    """``digest`` is SHA-256 over what was packed, and tells tables apart; ``file_sha256`` is that of the file it was read from.
+    """``digest`` is SHA-256 over what was packed, and tells tables apart; ``file_sha256`` is that of the file it was
+    read from.
 
     ``data`` is base64 of zlib of float32 entries (1D and 3D) or of Common LUT Format text (process).
     """
@@ -46,28 +52,48 @@ class CarriedLut(BaseModel):
         if isinstance(lut, ProcessList):
             body, kind, low, high = format_clf(lut).encode(), "process", (0.0,) * 3, (1.0,) * 3
         else:
-            body, kind = np.ascontiguousarray(lut.table, dtype="<f4").tobytes(), "1d" if isinstance(lut, Lut1D) else "3d"
+            body, kind = (
+                np.ascontiguousarray(lut.table, dtype="<f4").tobytes(),
+                "1d" if isinstance(lut, Lut1D) else "3d",
+            )
             low, high = lut.domain.low, lut.domain.high
         made: dict[str, Any] = {"kind": kind, "size": lut.size, "low": low, "high": high}
-        return cls(name=name[:200], file_sha256=file_sha256, digest=_digest(made, body), data=base64.b64encode(zlib.compress(body, 5)).decode(), **made)
+        return cls(
+            name=name[:200],
+            file_sha256=file_sha256,
+            digest=_digest(made, body),
+            data=base64.b64encode(zlib.compress(body, 5)).decode(),
+            **made,
+        )
+
+    @property
+    def entries(self) -> int:
+        """Triples it holds when unpacked; a process list counts as none."""
+        return {"1d": self.size, "3d": self.size**3}.get(self.kind, 0)
 
     def lut(self) -> Lut1D | Lut3D | ProcessList:
         """The table; raises BadValue when what is packed is not what was."""
         with _LOCK:
             if self.digest in _unpacked:
                 _unpacked.move_to_end(self.digest)
-                return _unpacked[self.digest]
+                return _unpacked[self.digest][0]
         try:
-            most = LARGEST_TEXT if self.kind == "process" else 12 * (self.size if self.kind == "1d" else min(self.size, 256) ** 3)
+            most = (
+                LARGEST_TEXT
+                if self.kind == "process"
+                else 12 * (self.size if self.kind == "1d" else min(self.size, LARGEST_SIDE) ** 3)
+            )
             body = zlib.decompressobj().decompress(base64.b64decode(self.data, validate=True), most + 1)
             if _digest({"kind": self.kind, "size": self.size, "low": self.low, "high": self.high}, body) != self.digest:
                 raise ValueError
             made = parse_clf(body, self.name) if self.kind == "process" else self._table(body)
         except (ValueError, zlib.error, BadLut):
-            raise BadValue(f"The table “{self.name}” carried here is damaged. Take it from the LUT's file again.") from None
+            raise BadValue(
+                f"The table “{self.name}” carried here is damaged. Take it from the LUT's file again."
+            ) from None
         with _LOCK:
-            _unpacked[self.digest] = made
-            while len(_unpacked) > _KEPT:
+            _unpacked[self.digest] = made, len(body)
+            while len(_unpacked) > 1 and sum(size for _, size in _unpacked.values()) > _KEPT:
                 _unpacked.popitem(last=False)
         return made
 

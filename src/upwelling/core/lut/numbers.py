@@ -9,7 +9,9 @@ _WHOLE = re.compile(r"\+?[0-9]+")
 
 
 def number(text: str) -> float:
-    """A decimal number with a dot, or what stands for one that is not finite; raises ValueError for anything else, “1_0” among it."""
+    """A decimal number with a dot, or what stands for one that is not finite; raises ValueError for anything else,
+    “1_0” among it.
+    """
     if _NUMBER.fullmatch(text) is None and text.lower().lstrip("+-") not in ("nan", "inf", "infinity"):
         raise ValueError
     return float(text)

@@ -1,7 +1,8 @@
 """A list of process nodes, as the Common LUT Format holds it, and how each is evaluated (float64; tables in float32).
 
-Source: Academy/ASC, "A Common File Format for Look-Up Tables", S-2014-006, version 3.0: the formulas are those of its clauses on Matrix, Range,
-Log, Exponent and ASC_CDL, written down from memory and held by hand-computed values and by the ASC CDL v1.2 arithmetic elsewhere.
+Source: Academy/ASC, "A Common File Format for Look-Up Tables", S-2014-006, version 3.0: the formulas are those of its
+clauses on Matrix, Range, Log, Exponent and ASC_CDL, written down from memory and held by hand-computed values and by
+the ASC CDL v1.2 arithmetic elsewhere.
 """
 
 from __future__ import annotations
@@ -41,7 +42,9 @@ class MatrixNode:
 
 @dataclass(frozen=True)
 class RangeNode:
-    """Maps low_in…high_in to low_out…high_out, and holds the result there unless ``clamp`` is off. None: no such end."""
+    """Maps low_in…high_in to low_out…high_out, and holds the result there unless ``clamp`` is off. None:
+    no such end.
+    """
 
     low_in: float | None
     high_in: float | None
@@ -51,7 +54,12 @@ class RangeNode:
 
     def apply(self, rgb: Float64, interpolation: Interpolation) -> Float64:
         value = rgb
-        if self.low_in is not None and self.high_in is not None and self.low_out is not None and self.high_out is not None:
+        if (
+            self.low_in is not None
+            and self.high_in is not None
+            and self.low_out is not None
+            and self.high_out is not None
+        ):
             scale = (self.high_out - self.low_out) / (self.high_in - self.low_in)
             value = (rgb - self.low_in) * scale + self.low_out
         if not self.clamp:
@@ -81,7 +89,11 @@ class LogParams:
         at = self.break_lin or 0.0
         inner = self.lin_slope * at + self.lin_offset
         code = self.log_slope * math.log(inner, self.base) + self.log_offset
-        slope = self.log_slope * self.lin_slope / (inner * math.log(self.base)) if self.toe_slope is None else self.toe_slope
+        slope = (
+            self.log_slope * self.lin_slope / (inner * math.log(self.base))
+            if self.toe_slope is None
+            else self.toe_slope
+        )
         return slope, code - slope * at, code
 
     def forward(self, x: Float64, camera: bool) -> Float64:
@@ -120,11 +132,23 @@ class LogNode:
                 return np.asarray(np.exp2(np.minimum(rgb, 1023.0)))
         camera = self.style.startswith("camera")
         forward = self.style.endswith("ToLog")
-        return np.stack([(p.forward if forward else p.back)(rgb[..., c], camera) for c, p in enumerate(self.params)], axis=-1)
+        return np.stack(
+            [(p.forward if forward else p.back)(rgb[..., c], camera) for c, p in enumerate(self.params)], axis=-1
+        )
 
 
-ExponentStyle = Literal["basicFwd", "basicRev", "basicMirrorFwd", "basicMirrorRev", "basicPassThruFwd", "basicPassThruRev",
-                        "monCurveFwd", "monCurveRev", "monCurveMirrorFwd", "monCurveMirrorRev"]
+ExponentStyle = Literal[
+    "basicFwd",
+    "basicRev",
+    "basicMirrorFwd",
+    "basicMirrorRev",
+    "basicPassThruFwd",
+    "basicPassThruRev",
+    "monCurveFwd",
+    "monCurveRev",
+    "monCurveMirrorFwd",
+    "monCurveMirrorRev",
+]
 EXPONENT_STYLES = get_args(ExponentStyle)
 
 
@@ -196,7 +220,10 @@ class CdlNode:
 
 @dataclass(frozen=True, eq=False)
 class TableNode:
-    """A LUT1D or LUT3D; ``interpolation`` empty: as the receiver does it. ``half`` 1D tables are indexed by float16 bit patterns."""
+    """A LUT1D or LUT3D; ``interpolation`` empty: as the receiver does it.
+
+    ``half`` 1D tables are indexed by float16 bit patterns.
+    """
 
     lut: Lut1D | Lut3D
     interpolation: Interpolation | None = None
@@ -223,7 +250,8 @@ class TableNode:
 
 @dataclass(frozen=True, eq=False)
 class ProcessList:
-    """Nodes in order, with what the file says of itself. ``title``, ``comments`` and ``size`` are as the other tables have them.
+    """Nodes in order, with what the file says of itself. ``title``, ``comments`` and ``size`` are as the other tables
+    have them.
 
     ``notes``: what was passed over in reading it.
     """
@@ -239,13 +267,18 @@ class ProcessList:
     @property
     def size(self) -> int:
         """Points a side of the first cube, or 0 where there is none."""
-        return next((node.lut.size for node in self.nodes if isinstance(node, TableNode) and isinstance(node.lut, Lut3D)), 0)
+        return next(
+            (node.lut.size for node in self.nodes if isinstance(node, TableNode) and isinstance(node.lut, Lut3D)), 0
+        )
 
     @property
     def kinds(self) -> tuple[str, ...]:
         """The nodes by their names in the format."""
         names = {MatrixNode: "Matrix", RangeNode: "Range", LogNode: "Log", ExponentNode: "Exponent", CdlNode: "ASC_CDL"}
-        return tuple(("LUT1D" if isinstance(node.lut, Lut1D) else "LUT3D") if isinstance(node, TableNode) else names[type(node)] for node in self.nodes)
+        return tuple(
+            ("LUT1D" if isinstance(node.lut, Lut1D) else "LUT3D") if isinstance(node, TableNode) else names[type(node)]
+            for node in self.nodes
+        )
 
     def apply(self, rgb: Any, interpolation: Interpolation = "trilinear", *, plain: bool = False) -> Float32:
         """Output of input (…, 3), float32. A LUT3D that names its interpolation keeps it."""

@@ -1,4 +1,5 @@
-"""Tetrahedral and trilinear interpolation with 16-lane index arithmetic, as generic LLVM vector code (no processor's own intrinsics).
+"""Tetrahedral and trilinear interpolation with 16-lane index arithmetic, as generic LLVM vector code (no processor's
+own intrinsics).
 
 Sixteen pixels are taken apart into channels, their lattice offsets and weights are found side by side, and each
 lattice point is read as one 16-byte row from a table padded to four floats. Not a number and −∞ count as 0, +∞ as 1.
@@ -68,7 +69,12 @@ def _deinterleave(b: Any, parts: list[Any], lanes: int) -> list[Any]:
 
 
 def _cells_and_fractions(b: Any, rgb: list[Any], lanes: int, last: Any, last_cell: Any) -> Any:
-    zero, one, scale, top = _constant(0.0, lanes), _constant(1.0, lanes), _splat(b, last, lanes), _splat(b, last_cell, lanes)
+    zero, one, scale, top = (
+        _constant(0.0, lanes),
+        _constant(1.0, lanes),
+        _splat(b, last, lanes),
+        _splat(b, last_cell, lanes),
+    )
     cells, fractions = [], []
     for x in rgb:
         scaled = b.fmul(_least(b, _greatest(b, x, zero), one), scale)
@@ -138,24 +144,45 @@ def _generator(trilinear: bool) -> Any:
         offsets, weights = find(b, _deinterleave(b, parts, LANES), LANES, a[3], a[4], a[5:8])
         pixels = [_four_of_sixteen(b, lattice, offsets, weights, j, trilinear) for j in range(LANES)]
         for q in range(0, LANES, 4):
-            p0, p1, p2, p3 = pixels[q:q + 4]
+            p0, p1, p2, p3 = pixels[q : q + 4]
             place = b.add(offset, _I64(q * 3))
             _store(b, _shuffle(b, p0, p1, [0, 1, 2, 4]), target, place)
             _store(b, _shuffle(b, p1, p2, [1, 2, 4, 5]), target, b.add(place, _I64(4)))
             _store(b, _shuffle(b, p2, p3, [2, 4, 5, 6]), target, b.add(place, _I64(8)))
         return context.get_dummy_value()
+
     return generate
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def _sixteen(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
-             stride_g: Any, stride_b: Any, out: Any) -> Any:
+def _sixteen(
+    typing_context: Any,
+    image: Any,
+    pixel: Any,
+    table: Any,
+    last: Any,
+    last_cell: Any,
+    stride_r: Any,
+    stride_g: Any,
+    stride_b: Any,
+    out: Any,
+) -> Any:
     return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(False)
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def _sixteen_trilinear(typing_context: Any, image: Any, pixel: Any, table: Any, last: Any, last_cell: Any, stride_r: Any,
-                       stride_g: Any, stride_b: Any, out: Any) -> Any:
+def _sixteen_trilinear(
+    typing_context: Any,
+    image: Any,
+    pixel: Any,
+    table: Any,
+    last: Any,
+    last_cell: Any,
+    stride_r: Any,
+    stride_g: Any,
+    stride_b: Any,
+    out: Any,
+) -> Any:
     return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(True)
 
 
@@ -172,7 +199,9 @@ def tetrahedral_simd(image: Any, table: Any, size: Any, out: Any) -> None:
     if count >= 16:
         for group in prange((blocks + 255) // 256):
             for j in range(group * 256, min(group * 256 + 256, blocks)):
-                _sixteen(image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out)
+                _sixteen(
+                    image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out
+                )
 
 
 @parallel
@@ -185,4 +214,6 @@ def trilinear_simd(image: Any, table: Any, size: Any, out: Any) -> None:
     if count >= 16:
         for group in prange((blocks + 255) // 256):
             for j in range(group * 256, min(group * 256 + 256, blocks)):
-                _sixteen_trilinear(image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out)
+                _sixteen_trilinear(
+                    image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out
+                )

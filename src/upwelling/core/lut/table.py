@@ -40,8 +40,8 @@ class Domain:
 
 
 @dataclass(frozen=True, eq=False)
-class Lut3D:
-    """A cube of colours: ``table`` (n, n, n, 3) float32 indexed [red, green, blue]."""
+class Table:
+    """What every table has: its entries, float32, over a domain, with what its file says of it."""
 
     table: Float32
     domain: Domain = field(default_factory=Domain)
@@ -52,14 +52,20 @@ class Lut3D:
     def size(self) -> int:
         return int(self.table.shape[0])
 
+
+@dataclass(frozen=True, eq=False)
+class Lut3D(Table):
+    """A cube of colours: ``table`` (n, n, n, 3) float32 indexed [red, green, blue]."""
+
     @cached_property
     def _padded(self) -> Float32:
         padded = np.zeros((*self.table.shape[:3], 4), dtype=np.float32)
         padded[..., :3] = self.table
         return padded.ravel()
 
-    def apply(self, rgb: Any, interpolation: Interpolation = "tetrahedral", *, plain: bool = False,
-              out: Float32 | None = None) -> Float32:
+    def apply(
+        self, rgb: Any, interpolation: Interpolation = "tetrahedral", *, plain: bool = False, out: Float32 | None = None
+    ) -> Float32:
         """Output of input (…, 3), float32. ``plain`` forces the oracle kernel.
 
         ``out`` takes the result in a buffer of the caller's (contiguous float32, same shape, not the input): for frame
@@ -68,7 +74,12 @@ class Lut3D:
         source = np.ascontiguousarray(self.domain.normalise(as_rgb(rgb, dtype=np.float32)))
         if out is None:
             out = np.empty_like(source)
-        elif out.shape != source.shape or out.dtype != np.float32 or not out.flags.c_contiguous or np.may_share_memory(out, source):
+        elif (
+            out.shape != source.shape
+            or out.dtype != np.float32
+            or not out.flags.c_contiguous
+            or np.may_share_memory(out, source)
+        ):
             raise ValueError(f"out must be its own contiguous float32 array of shape {source.shape}.")
         flat, flat_out = source.reshape(-1, 3), out.reshape(-1, 3)
         slow, fast = _KERNELS[interpolation]
@@ -81,17 +92,8 @@ class Lut3D:
 
 
 @dataclass(frozen=True, eq=False)
-class Lut1D:
+class Lut1D(Table):
     """A curve per channel: ``table`` (n, 3) float32, linear interpolation."""
-
-    table: Float32
-    domain: Domain = field(default_factory=Domain)
-    title: str = ""
-    comments: tuple[str, ...] = ()
-
-    @property
-    def size(self) -> int:
-        return int(self.table.shape[0])
 
     def apply(self, rgb: Any, interpolation: Interpolation = "tetrahedral", *, plain: bool = False) -> Float32:
         """Output of input (…, 3), float32; always linear between entries. Not a number counts as the lowest entry."""
@@ -99,9 +101,6 @@ class Lut1D:
         places = np.arange(self.size) / (self.size - 1)
         channels = [np.interp(source[..., c], places, self.table[:, c]) for c in range(3)]
         return np.stack(channels, axis=-1).astype(np.float32)
-
-
-
 
 
 def lattice(size: int) -> Float64:

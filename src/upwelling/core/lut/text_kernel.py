@@ -18,8 +18,9 @@ LARGEST_VALUE = 9.0e9
 def parse_rows(text: Any, start: int, rows: Any) -> Any:
     """Reads rows of exactly three numbers from bytes (uint8) into rows (N, 3) float64.
 
-    Gives (rows read, position): the position is the text's end when all of it was understood, else the start of the first line
-    that was not (a comment, another count, a word, or more rows than there is room for). Blank lines are passed over.
+    Gives (rows read, position): the position is the text's end when all of it was understood, else the start of the
+    first line that was not (a comment, another count, a word, or more rows than there is room for). Blank lines are
+    passed over.
     """
     end, place, count = text.size, start, 0
     powers = np.empty(330)
@@ -90,7 +91,9 @@ def parse_rows(text: Any, start: int, rows: Any) -> Any:
 
 @serial
 def format_rows(values: Any, out: Any) -> int:
-    """Writes values (N, 3) float64, each below LARGEST_VALUE, with seven decimals into out (uint8); gives the bytes written."""
+    """Writes values (N, 3) float64, each below LARGEST_VALUE, with seven decimals into out (uint8); gives the bytes
+    written.
+    """
     place = 0
     digits = np.empty(24, np.uint8)
     for i in range(values.shape[0]):

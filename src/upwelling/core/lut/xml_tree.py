@@ -1,4 +1,6 @@
-"""A small, safe XML reader: elements with their line numbers, no document type, no entities of its own, bounded size and depth."""
+"""A small, safe XML reader: elements with their line numbers, no document type, no entities of its own, bounded size
+and depth.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,8 @@ from xml.parsers import expat
 
 from upwelling.core.errors import BadLut
 
-DEEPEST, MOST_ELEMENTS, LARGEST = 64, 100_000, 1_500_000_000
+DEEPEST, MOST_ELEMENTS, LARGEST, LONGEST_TAG = 64, 100_000, 1_500_000_000, 64 * 1024
+"""Elements inside each other and in all, bytes of a file and of one tag with its attributes."""
 
 
 @dataclass
@@ -33,10 +36,26 @@ class Element:
             yield from child.every(*names)
 
 
+def _check_tags(data: bytes, name: object) -> None:
+    """Refuses a tag of a million attributes before the parser makes one object of it."""
+    at, tags = data.find(b"<"), 0
+    while at >= 0:
+        comment = data.startswith(b"<!--", at)
+        end = data.find(b"-->" if comment else b">", at)
+        end = len(data) if end < 0 else end
+        tags += 1
+        if tags > 2 * MOST_ELEMENTS + 1000 or (end - at > LONGEST_TAG and not comment):
+            raise BadLut(
+                name, "there are more elements or attributes than any table has.", data.count(b"\n", 0, at) + 1
+            )
+        at = data.find(b"<", end)
+
+
 def parse_xml(data: bytes, name: object) -> Element:
     """The root element; raises BadLut with the line. A DOCTYPE is refused: nothing is fetched and nothing expands."""
     if len(data) > LARGEST:
         raise BadLut(name, "the file is larger than any table may be.")
+    _check_tags(data, name)
     parser = expat.ParserCreate(namespace_separator=" ")
     parser.buffer_text = True
     root: list[Element] = []
@@ -63,7 +82,9 @@ def parse_xml(data: bytes, name: object) -> Element:
             texts[-1].append(text)
 
     def refused(*found: object) -> None:
-        raise BadLut(name, "a document type (DOCTYPE) stands in the file; tables have none. Remove it.", parser.CurrentLineNumber)
+        raise BadLut(
+            name, "a document type (DOCTYPE) stands in the file; tables have none. Remove it.", parser.CurrentLineNumber
+        )
 
     parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
     parser.StartDoctypeDeclHandler = refused

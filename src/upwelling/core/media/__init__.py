@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any, Literal
 
 from upwelling.core.errors import UnreadableFile, UnwritableFile
@@ -24,6 +24,8 @@ from upwelling.core.media.tiff import TIFF
 
 CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX, JPEG)
 HEAD = 32
+LARGE = 40_000_000
+"""Pixels of a frame above which one of a file is looked at instead of three."""
 """How many bytes from the start of a file tell what it is."""
 
 
@@ -34,7 +36,7 @@ def recognise(head: bytes) -> Container | None:
 
 def read_still(path: str | os.PathLike[str]) -> Still:
     """Reads a still; raises UnreadableFile that names the file and the problem."""
-    place = Path(path)
+    place = FilePath(path)
     head = _head(place)
     container = recognise(head)
     if container is None:
@@ -45,29 +47,38 @@ def read_still(path: str | os.PathLike[str]) -> Still:
 class StillFootage:
     """A still as footage of one frame."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: FilePath) -> None:
         self.path = path
         self._still: Still | None = None
 
     @property
     def facts(self) -> FileFacts:
         still = self._still = self._still or read_still(self.path)
-        return FileFacts("still", still.container, still.container, still.depth, still.width, still.height, tags=still.tags,
-                         metadata=still.metadata, notes=still.notes)
+        return FileFacts(
+            "still",
+            still.container,
+            still.container,
+            still.depth,
+            still.width,
+            still.height,
+            tags=still.tags,
+            metadata=still.metadata,
+            notes=still.notes,
+        )
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
         still, self._still = self._still or read_still(self.path), None
         return still
 
 
-def open_footage(path: str | os.PathLike[str], members: Sequence[Path] = ()) -> Footage:
+def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ()) -> Footage:
     """The footage in a file, or in the numbered files ``members``; nothing is decoded before it is asked for.
 
     Raises UnreadableFile when it is nothing this program reads.
     """
     if len(members) > 1:
         return NumberedStills(members)
-    place = Path(path)
+    place = FilePath(path)
     head = _head(place)
     if looks_like_movie(head):
         return Movie(place)
@@ -93,12 +104,16 @@ class LookedAt:
 
 
 def looked_at(footage: Footage, numbers: Collection[int] = ()) -> LookedAt:
-    """First, middle and last frame, or those said; a raw at half size. Raises UnreadableFile when none of them can be read."""
+    """First, middle and last frame, or those said; of frames above ``LARGE`` the middle one, of a raw at half size.
+
+    Raises UnreadableFile when none of them can be read.
+    """
     if isinstance(footage, Raw):
         return LookedAt([footage.frame(quality="half")], [0], [])
     count = footage.facts.frames
     found, whole, damage, last = [], [], [], UnreadableFile("", "")
-    for number in sorted(numbers or {0, count // 2, count - 1}):
+    spread = {count // 2} if footage.facts.width * footage.facts.height > LARGE else {0, count // 2, count - 1}
+    for number in sorted(numbers or spread):
         try:
             found.append(footage.frame(number))
             whole.append(number)
@@ -122,7 +137,7 @@ READABLE = "PNG, JPEG, TIFF, OpenEXR, DPX, DNG, or ProRes, H.264, H.265, DNxHR o
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 
 
-def _is_dng(place: Path) -> bool:
+def _is_dng(place: FilePath) -> bool:
     """True when the first directory of a classic TIFF has a DNGVersion tag (50706)."""
     with place.open("rb") as stream:
         head = stream.read(8)
@@ -130,10 +145,10 @@ def _is_dng(place: Path) -> bool:
         stream.seek(int.from_bytes(head[4:8], order))
         count = int.from_bytes(stream.read(2), order)
         entries = stream.read(12 * count)
-    return any(int.from_bytes(entries[i:i + 2], order) == 50706 for i in range(0, len(entries) - 11, 12))
+    return any(int.from_bytes(entries[i : i + 2], order) == 50706 for i in range(0, len(entries) - 11, 12))
 
 
-def _head(place: Path) -> bytes:
+def _head(place: FilePath) -> bytes:
     try:
         with place.open("rb") as stream:
             head = stream.read(HEAD)
@@ -146,7 +161,7 @@ def _head(place: Path) -> bytes:
 
 def container_for(path: str | os.PathLike[str]) -> Container:
     """The container a file name asks for; raises UnwritableFile."""
-    suffix = Path(path).suffix.lower()
+    suffix = FilePath(path).suffix.lower()
     for container in CONTAINERS:
         if suffix in container.suffixes:
             return container
@@ -154,14 +169,15 @@ def container_for(path: str | os.PathLike[str]) -> Container:
     raise UnwritableFile(path, f"“{suffix}” is not a format this program writes; use {known}.")
 
 
-def write_still(path: str | os.PathLike[str], code: Any, depth: Depth | None = None,
-                tags: Mapping[str, Any] | None = None) -> float:
+def write_still(
+    path: str | os.PathLike[str], code: Any, depth: Depth | None = None, tags: Mapping[str, Any] | None = None
+) -> float:
     """Writes (H, W, 3) codes whole or not at all; gives the share of pixels the file had to clip."""
     container = container_for(path)
     chosen: Depth = depth or container.depths[-1]
     if chosen not in container.depths:
         raise UnwritableFile(path, f"{container.name} does not hold depth {chosen}; use {', '.join(container.depths)}.")
-    container.write(Path(path), code, chosen, tags or {})
+    container.write(FilePath(path), code, chosen, tags or {})
     return clipped_share(code) if chosen not in ("half", "float") else 0.0
 
 

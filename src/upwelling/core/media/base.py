@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any, Literal
 
 import numpy as np
@@ -15,7 +15,8 @@ from upwelling.core.media.tags import ColourTags
 
 Depth = Literal["8", "10", "12", "16", "half", "float"]
 LARGEST_SIDE = 16384
-LARGEST_PIXELS = 120_000_000
+LARGEST_PIXELS, LARGEST_FRAME = 120_000_000, 80_000_000
+"""Pixels of a still, and of a movie's frame, which is decoded several times over while it plays."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,17 +52,20 @@ class Container:
     suffixes: tuple[str, ...]
     magics: tuple[bytes, ...]
     depths: tuple[Depth, ...]
-    read: Callable[[Path], Still]
-    write: Callable[[Path, Any, Depth, Mapping[str, Any]], None]
+    read: Callable[[FilePath], Still]
+    write: Callable[[FilePath, Any, Depth, Mapping[str, Any]], None]
 
 
-def check_size(path: object, width: int, height: int) -> None:
+def check_size(path: object, width: int, height: int, most: int = LARGEST_PIXELS) -> None:
     """Refuses absurd sizes before anything is allocated."""
     if width < 1 or height < 1:
         raise UnreadableFile(path, f"its header says {width} × {height} pixels; the file is damaged.")
-    if max(width, height) > LARGEST_SIDE or width * height > LARGEST_PIXELS:
-        raise UnreadableFile(path, f"its header says {width} × {height} pixels; more than {LARGEST_SIDE} a side or "
-                                   f"{LARGEST_PIXELS // 1_000_000} million in all is refused.")
+    if max(width, height) > LARGEST_SIDE or width * height > most:
+        raise UnreadableFile(
+            path,
+            f"its header says {width} × {height} pixels; more than {LARGEST_SIDE} a side or "
+            f"{most // 1_000_000} million in all is refused.",
+        )
 
 
 def to_rgb(path: object, pixels: Any, notes: list[str]) -> Any:
@@ -79,8 +83,17 @@ def to_rgb(path: object, pixels: Any, notes: list[str]) -> Any:
     return pixels[..., :3]
 
 
-def finish(path: object, pixels: Any, container: str, depth: Depth, metadata: Mapping[str, str], notes: list[str], *, bits: int = 0,
-           tags: ColourTags | None = None) -> Still:
+def finish(
+    path: object,
+    pixels: Any,
+    container: str,
+    depth: Depth,
+    metadata: Mapping[str, str],
+    notes: list[str],
+    *,
+    bits: int = 0,
+    tags: ColourTags | None = None,
+) -> Still:
     """Checks values and makes the Still; integers of ``bits`` (0: of their type) become 0…1."""
     pixels = to_rgb(path, pixels, notes)
     if pixels.dtype.kind == "u":
@@ -89,13 +102,23 @@ def finish(path: object, pixels: Any, container: str, depth: Depth, metadata: Ma
         code = np.ascontiguousarray(pixels, dtype=np.float32)
         bad = int(np.count_nonzero(~np.isfinite(code).all(axis=-1)))
         if bad:
-            raise UnreadableFile(path, f"{bad:,} pixels are not a number or infinite. Render the file again, or mend those "
-                                       "pixels in the program that wrote it.".replace(",", " "))
+            raise UnreadableFile(
+                path,
+                f"{bad:,} pixels are not a number or infinite. Render the file again, or mend those "
+                "pixels in the program that wrote it.".replace(",", " "),
+            )
     return Still(np.ascontiguousarray(code), container, depth, metadata, tuple(notes), tags or ColourTags())
 
 
-_TURNS = {2: "mirrored left to right", 3: "turned by 180°", 4: "mirrored top to bottom", 5: "mirrored along its diagonal", 6: "turned clockwise by 90°",
-          7: "mirrored along its other diagonal", 8: "turned anticlockwise by 90°"}
+_TURNS = {
+    2: "mirrored left to right",
+    3: "turned by 180°",
+    4: "mirrored top to bottom",
+    5: "mirrored along its diagonal",
+    6: "turned clockwise by 90°",
+    7: "mirrored along its other diagonal",
+    8: "turned anticlockwise by 90°",
+}
 
 
 def note_orientation(value: object, notes: list[str]) -> None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from functools import cached_property
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Still, check_size, note_orientation
 from upwelling.core.media.footage import FileFacts, Reading
+from upwelling.core.media.tiff_layout import check_layout
 from upwelling.core.raw.mosaic import Mosaic, Quality
 from upwelling.core.raw.profile import LIGHTS, RawProfile
 
@@ -29,8 +30,8 @@ _COMPRESSIONS = (1, 7, 8, 34892)
 class Raw:
     """A DNG: one mosaic. ``frame`` gives camera RGB, 1.0 = white level."""
 
-    def __init__(self, path: Path) -> None:
-        self.path = Path(path)
+    def __init__(self, path: FilePath) -> None:
+        self.path = FilePath(path)
 
     @property
     def facts(self) -> FileFacts:
@@ -51,6 +52,7 @@ class Raw:
 
     @cached_property
     def _read(self) -> tuple[Mosaic, RawProfile, FileFacts]:
+        check_layout(self.path)
         try:
             with tifffile.TiffFile(self.path) as tiff:
                 return self._parse(tiff)
@@ -58,36 +60,57 @@ class Raw:
             raise
         except Exception as error:  # the TIFF reader and pydantic raise many kinds on damaged files
             first = str(error).split("\n", 1)[0][:80]
-            raise UnreadableFile(self.path, f"is damaged or not a whole DNG ({first}). Copy it again from the source.") from None
+            raise UnreadableFile(
+                self.path, f"is damaged or not a whole DNG ({first}). Copy it again from the source."
+            ) from None
 
     def _parse(self, tiff: Any) -> tuple[Mosaic, RawProfile, FileFacts]:
         main = tiff.pages[0]
         pages = [main, *(main.pages or ())]
-        page = next((p for p in pages if int(p.tags.valueof(254, 0) or 0) == 0 and int(p.photometric) in (_CFA, _LINEAR)), None)
+        page = next(
+            (p for p in pages if int(p.tags.valueof(254, 0) or 0) == 0 and int(p.photometric) in (_CFA, _LINEAR)), None
+        )
         if page is None:
-            raise UnreadableFile(self.path, "holds no raw mosaic. Hand in the DNG as the camera or its maker's converter wrote it.")
+            raise UnreadableFile(
+                self.path, "holds no raw mosaic. Hand in the DNG as the camera or its maker's converter wrote it."
+            )
         check_size(self.path, page.imagewidth, page.imagelength)
         if int(page.compression) not in _COMPRESSIONS:
-            raise UnreadableFile(self.path, f"its mosaic is compressed in a way that is not read ({int(page.compression)}). Use "
-                                            "uncompressed or lossless JPEG.")
+            raise UnreadableFile(
+                self.path,
+                f"its mosaic is compressed in a way that is not read ({int(page.compression)}). Use "
+                "uncompressed or lossless JPEG.",
+            )
         end = max((o + n for o, n in zip(page.dataoffsets, page.databytecounts, strict=False)), default=0)
         if end > self.path.stat().st_size:
             raise UnreadableFile(self.path, "the file is cut short. Copy it again from the source.")
         values = page.asarray()
         if values.dtype.kind != "u" or values.ndim not in (2, 3) or (values.ndim == 3 and values.shape[-1] != 3):
-            raise UnreadableFile(self.path, f"its raw values are of type {values.dtype}, shape {values.shape}, which is not read.")
+            raise UnreadableFile(
+                self.path, f"its raw values are of type {values.dtype}, shape {values.shape}, which is not read."
+            )
         mosaic = self._mosaic(page, main, values)
         profile = _profile(self.path, main)
         crop = mosaic.crop
         height, width = (crop[2], crop[3]) if crop else mosaic.linear().shape[:2]
-        metadata = {name: str(main.tags.valueof(number, "") or "").strip("\0 ")[:120]
-                    for name, number in (("make", 271), ("model", 272), ("software", 305), ("camera", 50708))}
+        metadata = {
+            name: str(main.tags.valueof(number, "") or "").strip("\0 ")[:120]
+            for name, number in (("make", 271), ("model", 272), ("software", 305), ("camera", 50708))
+        }
         if profile.exposure_index:
             metadata["exposure index"] = str(profile.exposure_index)
         bits = int(np.ceil(np.log2(max(mosaic.white) + 1)))
         notes = (f"Raw values of {bits} bit, white level {max(mosaic.white):.0f}.", *_left_undone(page, main))
-        facts = FileFacts("raw", "DNG", "mosaic" if values.ndim == 2 else "linear raw", "16", int(width), int(height), metadata={
-            k: v for k, v in metadata.items() if v}, notes=notes)
+        facts = FileFacts(
+            "raw",
+            "DNG",
+            "mosaic" if values.ndim == 2 else "linear raw",
+            "16",
+            int(width),
+            int(height),
+            metadata={k: v for k, v in metadata.items() if v},
+            notes=notes,
+        )
         return mosaic, profile, facts
 
     def _mosaic(self, page: Any, main: Any, values: Any) -> Mosaic:
@@ -97,22 +120,34 @@ class Raw:
             cell = _values(tags, 33421) or [2, 2]
             pattern = tuple(int(v) for v in _values(tags, 33422) or pattern)
             if cell != [2, 2] or sorted(pattern) != [0, 1, 1, 2]:
-                raise UnreadableFile(self.path, f"its colour pattern ({cell[0]:.0f} × {cell[-1]:.0f} cell) is not read; only 2 × 2 patterns "
-                                                "of red, green and blue are.")
+                raise UnreadableFile(
+                    self.path,
+                    f"its colour pattern ({cell[0]:.0f} × {cell[-1]:.0f} cell) is not read; only 2 × 2 patterns "
+                    "of red, green and blue are.",
+                )
             layout = int((_values(tags, 50711) or [1])[0])
             if layout != 1:
-                raise UnreadableFile(self.path, f"its colour pattern is staggered (CFALayout {layout}), which is not read; only rectangular patterns are.")
+                raise UnreadableFile(
+                    self.path,
+                    f"its colour pattern is staggered (CFALayout {layout}), which is not read; only rectangular "
+                    "patterns are.",
+                )
             # The colour matrices' rows follow this list, which is red, green, blue unless the file says otherwise.
             planes_of = [int(v) for v in _values(tags, 50710) or (0, 1, 2)]
             if planes_of != [0, 1, 2]:
-                raise UnreadableFile(self.path, f"its planes are of colours {planes_of} (CFAPlaneColor), which is not read; red, green "
-                                                "and blue in this order are.")
+                raise UnreadableFile(
+                    self.path,
+                    f"its planes are of colours {planes_of} (CFAPlaneColor), which is not read; red, green "
+                    "and blue in this order are.",
+                )
         height, width = values.shape[:2]
         top, left, bottom, right = (int(v) for v in _values(tags, 50829) or (0, 0, height, width))
         if not (0 <= top < bottom <= height and 0 <= left < right <= width):
             raise UnreadableFile(self.path, "its active area lies outside the picture; the file is damaged.")
         if values.ndim == 2 and min(bottom - top, right - left) < SMALLEST:
-            raise UnreadableFile(self.path, f"its mosaic is {right - left} × {bottom - top}, too small to be one; the file is damaged.")
+            raise UnreadableFile(
+                self.path, f"its mosaic is {right - left} × {bottom - top}, too small to be one; the file is damaged."
+            )
         planes = 1 if values.ndim == 2 else 3
         rows, columns = (int(v) for v in _values(tags, 50713) or (1, 1))
         levels = _values(tags, 50714) or [0.0]
@@ -125,11 +160,26 @@ class Raw:
         origin, size = _values(tags, 50719), _values(tags, 50720)
         if origin and size:
             crop = (int(origin[1]), int(origin[0]), int(size[1]), int(size[0]))
-            if crop[0] + crop[2] > bottom - top or crop[1] + crop[3] > right - left or min(crop[2:]) < 2 or min(crop[:2]) < 0:
+            if (
+                crop[0] + crop[2] > bottom - top
+                or crop[1] + crop[3] > right - left
+                or min(crop[2:]) < 2
+                or min(crop[:2]) < 0
+            ):
                 raise UnreadableFile(self.path, "its crop lies outside the active area; the file is damaged.")
         table = _values(tags, 50712)
-        return Mosaic(values, _four(pattern), None if table is None else np.array(table, dtype=np.float32),
-                      (top, left, bottom, right), black, _values(tags, 50716), _values(tags, 50715), white, crop, _neutral(main))
+        return Mosaic(
+            values,
+            _four(pattern),
+            None if table is None else np.array(table, dtype=np.float32),
+            (top, left, bottom, right),
+            black,
+            _values(tags, 50716),
+            _values(tags, 50715),
+            white,
+            crop,
+            _neutral(main),
+        )
 
 
 _OPCODES = {51008: "1 (stored values)", 51009: "2 (linear values)", 51022: "3 (after demosaic)"}
@@ -138,19 +188,35 @@ _OPCODES = {51008: "1 (stored values)", 51009: "2 (linear values)", 51022: "3 (a
 def _left_undone(page: Any, main: Any) -> list[str]:
     """What the file asks for that is not done: corrections, a scale, a turn."""
     notes: list[str] = []
-    lists = [name for number, name in _OPCODES.items() if page.tags.get(number) is not None and _opcodes(page.tags[number].value)]
+    lists = [
+        name
+        for number, name in _OPCODES.items()
+        if page.tags.get(number) is not None and _opcodes(page.tags[number].value)
+    ]
     if lists:
-        notes.append(f"Corrections of the file are not applied (opcode list {', '.join(lists)}): lens shading, distortion or bad pixels remain.")
+        notes.append(
+            f"Corrections of the file are not applied (opcode list {', '.join(lists)}): lens shading, distortion or "
+            "bad pixels remain."
+        )
     scale = _values(page.tags, 50718)
     if scale and any(abs(v - 1) > 1e-6 for v in scale):
-        notes.append(f"The file asks for pixels scaled by {' × '.join(f'{v:g}' for v in scale)} (DefaultScale); they are worked on as recorded.")
+        notes.append(
+            f"The file asks for pixels scaled by {' × '.join(f'{v:g}' for v in scale)} (DefaultScale); they are worked "
+            "on as recorded."
+        )
     note_orientation(main.tags.valueof(274, None), notes)
     return notes
 
 
 def _opcodes(value: Any) -> int:
     """How many opcodes a list holds; the list is big-endian whatever the file is."""
-    data = value if isinstance(value, bytes) else bytes(value) if isinstance(value, list | tuple) else np.asarray(value, dtype=np.uint8).tobytes()
+    data = (
+        value
+        if isinstance(value, bytes)
+        else bytes(value)
+        if isinstance(value, list | tuple)
+        else np.asarray(value, dtype=np.uint8).tobytes()
+    )
     return int.from_bytes(data[:4], "big")
 
 
@@ -179,7 +245,7 @@ def _values(tags: Any, number: int) -> list[float] | None:
     return values
 
 
-def _profile(path: Path, main: Any) -> RawProfile:
+def _profile(path: FilePath, main: Any) -> RawProfile:
     tags = main.tags
 
     def floats(number: int, count: int) -> tuple[float, ...] | None:
@@ -201,11 +267,20 @@ def _profile(path: Path, main: Any) -> RawProfile:
     index = index or int((_values(tags, 34855) or [0])[0])
     kelvin = [LIGHTS.get(int(tags.valueof(number, 21) or 21), 6500) for number in (50778, 50779)]
     profile = RawProfile(
-        camera=str(tags.valueof(50708, "") or "").strip("\0 ")[:120], color_1=color_1, color_2=matrix(50722), kelvin_1=kelvin[0],
-        kelvin_2=kelvin[1], calibration_1=matrix(50723) or RawProfile.model_fields["calibration_1"].default,
-        calibration_2=matrix(50724) or RawProfile.model_fields["calibration_2"].default, forward_1=matrix(50964),
-        forward_2=matrix(50965), analog_balance=floats(50727, 3) or (1.0, 1.0, 1.0), as_shot=neutral or (1.0, 1.0, 1.0),
-        baseline_exposure=(floats(50730, 1) or (0.0,))[0], exposure_index=index)
+        camera=str(tags.valueof(50708, "") or "").strip("\0 ")[:120],
+        color_1=color_1,
+        color_2=matrix(50722),
+        kelvin_1=kelvin[0],
+        kelvin_2=kelvin[1],
+        calibration_1=matrix(50723) or RawProfile.model_fields["calibration_1"].default,
+        calibration_2=matrix(50724) or RawProfile.model_fields["calibration_2"].default,
+        forward_1=matrix(50964),
+        forward_2=matrix(50965),
+        analog_balance=floats(50727, 3) or (1.0, 1.0, 1.0),
+        as_shot=neutral or (1.0, 1.0, 1.0),
+        baseline_exposure=(floats(50730, 1) or (0.0,))[0],
+        exposure_index=index,
+    )
     if neutral is None:
         xy = floats(50729, 2)
         if xy is not None:
@@ -213,25 +288,51 @@ def _profile(path: Path, main: Any) -> RawProfile:
     return profile
 
 
-def write(path: Path, values: Any, profile: RawProfile, *, pattern: tuple[int, int, int, int] = (0, 1, 1, 2), black: int = 0,
-          white: int = 65535, metadata: Mapping[str, str] | None = None, illuminants: tuple[int, int] = (17, 21)) -> None:
+def write(
+    path: FilePath,
+    values: Any,
+    profile: RawProfile,
+    *,
+    pattern: tuple[int, int, int, int] = (0, 1, 1, 2),
+    black: int = 0,
+    white: int = 65535,
+    metadata: Mapping[str, str] | None = None,
+    illuminants: tuple[int, int] = (17, 21),
+) -> None:
     """Writes a plain uncompressed 16-bit mosaic (H, W) with its colour data."""
     said = metadata or {}
 
     def rational(rows: Any) -> tuple[int, ...]:
-        return tuple(v for x in np.asarray(rows, dtype=np.float64).ravel() for v in (round(float(x) * 1_000_000), 1_000_000))
+        return tuple(
+            v for x in np.asarray(rows, dtype=np.float64).ravel() for v in (round(float(x) * 1_000_000), 1_000_000)
+        )
 
     extra: list[tuple[Any, ...]] = [
-        (271, 2, 0, said.get("make", "Invented"), True), (272, 2, 0, said.get("model", profile.camera), True),
-        (33421, 3, 2, (2, 2), True), (33422, 1, 4, bytes(pattern), True), (50706, 1, 4, bytes((1, 4, 0, 0)), True),
-        (50707, 1, 4, bytes((1, 1, 0, 0)), True), (50708, 2, 0, profile.camera, True), (50714, 4, 1, black, True),
-        (50717, 4, 1, white, True), (50721, 10, 9, rational(profile.color_1), True), (50728, 5, 3, rational(profile.as_shot), True),
-        (50730, 10, 1, rational([profile.baseline_exposure]), True), (50778, 3, 1, illuminants[0], True),
+        (271, 2, 0, said.get("make", "Invented"), True),
+        (272, 2, 0, said.get("model", profile.camera), True),
+        (33421, 3, 2, (2, 2), True),
+        (33422, 1, 4, bytes(pattern), True),
+        (50706, 1, 4, bytes((1, 4, 0, 0)), True),
+        (50707, 1, 4, bytes((1, 1, 0, 0)), True),
+        (50708, 2, 0, profile.camera, True),
+        (50714, 4, 1, black, True),
+        (50717, 4, 1, white, True),
+        (50721, 10, 9, rational(profile.color_1), True),
+        (50728, 5, 3, rational(profile.as_shot), True),
+        (50730, 10, 1, rational([profile.baseline_exposure]), True),
+        (50778, 3, 1, illuminants[0], True),
     ]
     if profile.color_2 is not None:
         extra += [(50722, 10, 9, rational(profile.color_2), True), (50779, 3, 1, illuminants[1], True)]
     if profile.exposure_index:
         extra.append((34855, 3, 1, profile.exposure_index, True))
     with whole_file(path) as temporary:
-        tifffile.imwrite(temporary, np.asarray(values, dtype=np.uint16), photometric=_CFA, metadata=None, extratags=extra,
-                         software="Upwelling", subfiletype=0)
+        tifffile.imwrite(
+            temporary,
+            np.asarray(values, dtype=np.uint16),
+            photometric=_CFA,
+            metadata=None,
+            extratags=extra,
+            software="Upwelling",
+            subfiletype=0,
+        )

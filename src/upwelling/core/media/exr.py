@@ -1,4 +1,6 @@
-"""OpenEXR, half and float. Source: OpenEXR, Technical Introduction and File Layout (3.x documentation), windows, parts and standard attributes."""
+"""OpenEXR, half and float. Source: OpenEXR, Technical Introduction and File Layout (3.x documentation), windows, parts
+and standard attributes.
+"""
 
 from __future__ import annotations
 
@@ -8,28 +10,31 @@ import threading
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, redirect_stdout
 from fractions import Fraction
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
 import OpenEXR
 
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish
 from upwelling.core.media.own_mark import said_by, words_for
 from upwelling.core.media.tags import ColourTags
-from upwelling.core.primaries import Primaries
 
-MOST_VALUES = 1_200_000_000
+MOST_VALUES = 400_000_000
+"""Values of all channels and parts together, where the library reads them all: four bytes each."""
 ATTRIBUTE = "comments"
 
 
 _XYZ = (1.0, 0.0, 0.0, 1.0, 0.0, 0.0)
 
 
-def read(path: Path) -> Still:
-    """Reads R, G, B (or Y) of the first part that has them; values are scene-linear by the format's definition, unless marked as codes."""
+def read(path: FilePath) -> Still:
+    """Reads R, G, B (or Y) of the first part that has them; values are scene-linear by the format's definition, unless
+    marked as codes.
+    """
     notes: list[str] = []
     try:
         with OpenEXR.File(str(path), header_only=True) as file:
@@ -40,26 +45,29 @@ def read(path: Path) -> Still:
         if header.get("type") in (OpenEXR.deepscanline, OpenEXR.deeptile):
             raise UnreadableFile(path, "holds deep pixels, which are not read. Hand in it flattened.")
         if abs(float(header.get("pixelAspectRatio", 1.0)) - 1) > 1e-4:
-            notes.append(f"Pixels are not square ({float(header['pixelAspectRatio']):g}); they are worked on as recorded.")
-        values = 0
-        for said, channels_of in parts:  # the library reads every part at once
-            low, high = said["dataWindow"]
-            width, height = int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1
-            check_size(path, width, height)
-            values += width * height * len(channels_of)
-        if values > MOST_VALUES:
-            raise UnreadableFile(path, f"holds {values / 1e9:.1f} thousand million values in all its channels and parts. Hand in R, G and B alone.")
+            notes.append(
+                f"Pixels are not square ({float(header['pixelAspectRatio']):g}); they are worked on as recorded."
+            )
+        sizes = [_size(said) for said, _ in parts]
+        check_size(path, *sizes[number])
+        values = sum(width * height * len(names) for (width, height), (_, names) in zip(sizes, parts, strict=True))
+        if number and values > MOST_VALUES:
+            raise UnreadableFile(
+                path,
+                f"holds {values / 1e6:.0f} million values in all its channels and parts; where R, G and B are not in "
+                f"the first part, at most {MOST_VALUES // 1_000_000} million are read. Hand in R, G and B alone.",
+            )
         low, high = header["dataWindow"]
         if len(parts) == 1 and _cut_short(path, int(high[1]) - int(low[1]) + 1):
             raise UnreadableFile(path, "the file is cut short. Copy it again from the source.")
-        with _listening() as printed, OpenEXR.File(str(path), separate_channels=True) as file:
-            if "Exception" in printed.getvalue():  # it prints a line and gives what it has
-                raise UnreadableFile(path, "is damaged: its pixels cannot be unpacked. Copy it again from the source.")
-            channels = {key: np.array(channel.pixels) for key, channel in file.parts[number].channels.items()}
+        wanted = [f"{name}{c}" for c in "RGB"] if name is not None else ["Y"]
+        channels = _of_another_part(path, number) if number else _of_the_first_part(path, wanted, header)
     except UnreadableFile:
         raise
     except Exception as error:  # the library raises plain RuntimeError and others on damaged files
-        raise UnreadableFile(path, f"is damaged or cut short ({_first_line(error)}). Copy it again from the source.") from None
+        raise UnreadableFile(
+            path, f"is damaged or cut short ({_first_line(error)}). Copy it again from the source."
+        ) from None
     planes = [channels[f"{name}{c}"] for c in "RGB"] if name is not None else [channels["Y"]] * 3
     if len({plane.shape for plane in planes}) != 1:
         raise UnreadableFile(path, "its R, G and B channels differ in size; subsampled channels are not read.")
@@ -72,17 +80,50 @@ def read(path: Path) -> Still:
     return finish(path, picture, "OpenEXR", depth, metadata, notes, tags=tags)
 
 
+def _size(header: dict[str, Any]) -> tuple[int, int]:
+    low, high = header["dataWindow"]
+    return int(high[0]) - int(low[0]) + 1, int(high[1]) - int(low[1]) + 1
+
+
+def _of_the_first_part(path: FilePath, wanted: list[str], header: dict[str, Any]) -> dict[str, Any]:
+    """The wanted channels alone: a file may have forty more."""
+    width, height = _size(header)
+    with _listening():
+        file = OpenEXR.InputFile(str(path))
+        try:
+            kinds = file.header()["channels"]
+            if any(kinds[name].xSampling != 1 or kinds[name].ySampling != 1 for name in wanted):
+                raise UnreadableFile(path, "its R, G and B channels differ in size; subsampled channels are not read.")
+            read = dict(zip(wanted, file.channels(wanted), strict=True))
+        finally:
+            file.close()
+    return {
+        name: np.frombuffer(data, _DTYPES[str(kinds[name].type)]).reshape(height, width) for name, data in read.items()
+    }
+
+
+def _of_another_part(path: FilePath, number: int) -> dict[str, Any]:
+    """Channels of a later part; the library reads every part at once."""
+    with _listening() as printed, OpenEXR.File(str(path), separate_channels=True) as file:
+        if "Exception" in printed.getvalue():  # it prints a line and gives what it has
+            raise UnreadableFile(path, "is damaged: its pixels cannot be unpacked. Copy it again from the source.")
+        return {key: np.array(channel.pixels) for key, channel in file.parts[number].channels.items()}
+
+
+_DTYPES = {"HALF": np.float16, "FLOAT": np.float32, "UINT": np.uint32}
 _PRINTS = threading.Lock()
 
 
 @contextmanager
 def _listening() -> Iterator[io.StringIO]:
-    """What the library prints as it reads, instead of on standard output; one reader at a time, as the output is the whole program's."""
+    """What the library prints as it reads, instead of on standard output; one reader at a time, as the output is the
+    whole program's.
+    """
     with _PRINTS, redirect_stdout(io.StringIO()) as printed:
         yield printed
 
 
-def _part_of(path: Path, parts: list[tuple[dict[str, Any], set[str]]], notes: list[str]) -> tuple[int, str | None]:
+def _part_of(path: FilePath, parts: list[tuple[dict[str, Any], set[str]]], notes: list[str]) -> tuple[int, str | None]:
     """The number of the part to read and the prefix of its R, G, B; None: it is grey. Raises UnreadableFile."""
     for number, (_, names) in enumerate(parts):
         layers = sorted(n[:-1] for n in names if n.endswith("R") and {n[:-1] + "G", n[:-1] + "B"} <= names)
@@ -93,7 +134,10 @@ def _part_of(path: Path, parts: list[tuple[dict[str, Any], set[str]]], notes: li
         elif len(parts) > 1:
             notes.append(f"The first of {len(parts)} parts is read.")
         if layers[0]:
-            notes.append(f"The layer “{layers[0].rstrip('.')}” is read" + (f", the first of {len(layers)}." if len(layers) > 1 else "."))
+            notes.append(
+                f"The layer “{layers[0].rstrip('.')}” is read"
+                + (f", the first of {len(layers)}." if len(layers) > 1 else ".")
+            )
         others = len(names) - 3 - (f"{layers[0]}A" in names)
         if f"{layers[0]}A" in names:
             notes.append("The alpha channel is left out.")
@@ -109,7 +153,7 @@ def _part_of(path: Path, parts: list[tuple[dict[str, Any], set[str]]], notes: li
     raise UnreadableFile(path, f"holds no R, G, B channels (found {', '.join(sorted(names)) or 'none'}).")
 
 
-def _windowed(path: Path, picture: Any, header: dict[str, Any], notes: list[str]) -> Any:
+def _windowed(path: FilePath, picture: Any, header: dict[str, Any], notes: list[str]) -> Any:
     """The picture within its display window: what lies outside is cut, what the data window leaves out is black."""
     low, high = (tuple(int(v) for v in corner) for corner in header["dataWindow"])
     first, last = (tuple(int(v) for v in corner) for corner in header["displayWindow"])
@@ -118,13 +162,23 @@ def _windowed(path: Path, picture: Any, header: dict[str, Any], notes: list[str]
     width, height = last[0] - first[0] + 1, last[1] - first[1] + 1
     check_size(path, width, height)
     out = np.zeros((height, width, 3), np.float32)
-    left, top, right, bottom = max(low[0], first[0]), max(low[1], first[1]), min(high[0], last[0]), min(high[1], last[1])
+    left, top, right, bottom = (
+        max(low[0], first[0]),
+        max(low[1], first[1]),
+        min(high[0], last[0]),
+        min(high[1], last[1]),
+    )
     if right < left or bottom < top:
-        raise UnreadableFile(path, "its picture lies wholly outside its display window. Render it again with windows that meet.")
-    out[top - first[1]:bottom - first[1] + 1, left - first[0]:right - first[0] + 1] = (
-        picture[top - low[1]:bottom - low[1] + 1, left - low[0]:right - low[0] + 1])
-    notes.append(f"The data window is {picture.shape[1]} × {picture.shape[0]} at {low[0] - first[0]}, {low[1] - first[1]} of a display window of "
-                 f"{width} × {height}, which is shown: what lies outside is cut, what is missing is black.")
+        raise UnreadableFile(
+            path, "its picture lies wholly outside its display window. Render it again with windows that meet."
+        )
+    out[top - first[1] : bottom - first[1] + 1, left - first[0] : right - first[0] + 1] = picture[
+        top - low[1] : bottom - low[1] + 1, left - low[0] : right - low[0] + 1
+    ]
+    notes.append(
+        f"The data window is {picture.shape[1]} × {picture.shape[0]} at {low[0] - first[0]}, {low[1] - first[1]} of a "
+        f"display window of {width} × {height}, which is shown: what lies outside is cut, what is missing is black."
+    )
     return out
 
 
@@ -134,7 +188,10 @@ def _metadata(header: dict[str, Any], notes: list[str]) -> dict[str, str]:
         values = [float(v) for v in header["chromaticities"]]
         metadata["chromaticities"] = " ".join(f"{v:.5g}" for v in values)
         if len(values) == 8 and max(abs(a - b) for a, b in zip(values, _XYZ, strict=False)) < 1e-3:
-            notes.append("Its chromaticities are CIE XYZ's own: the channels are X, Y and Z. Make an encoding of your own with these primaries.")
+            notes.append(
+                "Its chromaticities are CIE XYZ's own: the channels are X, Y and Z. Make an encoding of your own with "
+                "these primaries."
+            )
     rate = next((value for key, value in header.items() if key.lower() == "framespersecond"), None)
     if isinstance(rate, Fraction | float | int) and 0 < rate <= 1000:
         metadata["frame rate"] = f"{float(rate):.6g}"
@@ -146,34 +203,34 @@ def _metadata(header: dict[str, Any], notes: list[str]) -> dict[str, str]:
 _BLOCK_LINES = {0: 1, 1: 1, 2: 1, 3: 16, 4: 32, 5: 16, 6: 32, 7: 32, 8: 32, 9: 256}
 
 
-def _cut_short(path: Path, height: int) -> bool:
+def _cut_short(path: FilePath, height: int) -> bool:
     """True when a single-part scan line file lacks blocks; found before decoding, as the library prints as it fails."""
     data = path.read_bytes()
     position, lines = 8, 0
     if struct.unpack("<I", data[4:8])[0] & 0x1A00:  # tiled, deep or in parts
         return False
-    while data[position:position + 1] != b"\0":
+    while data[position : position + 1] != b"\0":
         kind_at = data.index(b"\0", position) + 1
         size_at = data.index(b"\0", kind_at) + 1
-        size, = struct.unpack("<I", data[size_at:size_at + 4])
-        if data[position:kind_at - 1] == b"compression":
+        (size,) = struct.unpack("<I", data[size_at : size_at + 4])
+        if data[position : kind_at - 1] == b"compression":
             lines = _BLOCK_LINES.get(data[size_at + 4], 0)
         position = size_at + 4 + size
     if not lines:
         return False
     count = -(-height // lines)
-    table = data[position + 1:position + 1 + 8 * count]
+    table = data[position + 1 : position + 1 + 8 * count]
     if len(table) < 8 * count:
         return True
     last = max(struct.unpack(f"<{count}Q", table))
-    return bool(last + 8 > len(data) or last + 8 + struct.unpack("<I", data[last + 4:last + 8])[0] > len(data))
+    return bool(last + 8 > len(data) or last + 8 + struct.unpack("<I", data[last + 4 : last + 8])[0] > len(data))
 
 
 def _first_line(error: Exception) -> str:
     return (str(error).strip().splitlines() or ["unreadable"])[-1][:80].rsplit("/", 1)[-1]
 
 
-def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
+def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     """Writes half or float, ZIP compressed; ``tags["primaries"]`` become the chromaticities attribute."""
     pixels = np.ascontiguousarray(code, dtype=np.float16 if depth == "half" else np.float32)
     header: dict[str, Any] = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}

@@ -16,7 +16,10 @@ Kind = Literal["still", "sequence", "movie", "raw"]
 
 @dataclass(frozen=True)
 class FileFacts:
-    """What a file says of itself, without judging it. ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits."""
+    """What a file says of itself, without judging it.
+
+    ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits.
+    """
 
     kind: Kind
     container: str
@@ -37,9 +40,11 @@ class FileFacts:
 
 @dataclass(frozen=True)
 class Reading:
-    """How a file's planes are to be read where the file leaves it open. Only Y'CbCr needs it; RGB codes are what they are.
+    """How a file's planes are to be read where the file leaves it open. Only Y'CbCr needs it; RGB codes are what they
+    are.
 
-    ``matrix`` empty: the file's tag, or by its size (BT.709 from 720 lines up, BT.601 below; common practice, no source).
+    ``matrix`` empty: the file's tag, or by its size (BT.709 from 720 lines up, BT.601 below; common practice, no
+    source).
     """
 
     range: Range = "legal"

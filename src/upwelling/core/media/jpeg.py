@@ -1,11 +1,13 @@
-"""JPEG stills: the decoder's own Y'CbCr, turned to R'G'B' here. Source: ITU-T T.871 (JFIF): BT.601 weights, full range."""
+"""JPEG stills: the decoder's own Y'CbCr, turned to R'G'B' here. Source: ITU-T T.871 (JFIF): BT.601 weights,
+full range.
+"""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Mapping
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import av
@@ -38,7 +40,7 @@ class _Header:
     icc: bytes = b""
 
 
-def read(path: Path) -> Still:
+def read(path: FilePath) -> Still:
     """Reads an 8-bit JPEG of one or three components; chroma is interpolated by the decoder, centred as JFIF says."""
     data = path.read_bytes()
     header = _header(path, data)
@@ -57,13 +59,17 @@ def read(path: Path) -> Still:
     except UnreadableFile:
         raise
     except Exception as error:  # the codec raises its own kinds of error on damaged data
-        raise UnreadableFile(path, f"is damaged or cut short ({str(error)[:60]}). Copy it again from the source.") from None
+        raise UnreadableFile(
+            path, f"is damaged or cut short ({str(error)[:60]}). Copy it again from the source."
+        ) from None
 
 
-def _refuse_damage(path: Path, data: bytes) -> None:
-    """Refuses what the decoder would patch up without a word: a codec that recodes the stream without loss takes none that is not whole.
+def _refuse_damage(path: FilePath, data: bytes) -> None:
+    """Refuses what the decoder would patch up without a word: a codec that recodes the stream without loss takes none
+    that is not whole.
 
-    It knows no chroma a quarter as wide; such a stream is held to end where it should and to pass a decoder that stops at what it sees broken.
+    It knows no chroma a quarter as wide; such a stream is held to end where it should and to pass a decoder that stops
+    at what it sees broken.
     """
     picture, is_usual = _picture_alone(data)
     try:
@@ -72,7 +78,9 @@ def _refuse_damage(path: Path, data: bytes) -> None:
         elif b"\xff\xd9" not in picture[-64:] or not _decodes(picture):
             raise ValueError
     except Exception:  # any refusal, whatever its kind
-        raise UnreadableFile(path, "is damaged or cut short: its stream does not hold together. Copy it again from the source.") from None
+        raise UnreadableFile(
+            path, "is damaged or cut short: its stream does not hold together. Copy it again from the source."
+        ) from None
 
 
 def _decodes(picture: bytes) -> bool:
@@ -87,9 +95,9 @@ def _picture_alone(data: bytes) -> tuple[bytes, bool]:
     kept, position, is_usual = [data[:2]], 2, True
     while position + 4 <= len(data) and data[position] == 0xFF:
         marker = data[position + 1]
-        end = position + 2 + max(2, int.from_bytes(data[position + 2:position + 4], "big"))
+        end = position + 2 + max(2, int.from_bytes(data[position + 2 : position + 4], "big"))
         if marker in _FRAMES:
-            is_usual = all(factors >> 4 <= 2 and factors & 15 <= 2 for factors in data[position + 11:end:3])
+            is_usual = all(factors >> 4 <= 2 and factors & 15 <= 2 for factors in data[position + 11 : end : 3])
         if marker == 0xDA:
             break
         if not 0xE0 <= marker <= 0xEF and marker != 0xFE:
@@ -98,7 +106,7 @@ def _picture_alone(data: bytes) -> tuple[bytes, bool]:
     return b"".join(kept) + data[position:], is_usual
 
 
-def _header(path: Path, data: bytes) -> _Header:
+def _header(path: FilePath, data: bytes) -> _Header:
     found, position = _Header(), 2
     profile: dict[int, bytes] = {}
     while position + 4 <= len(data):
@@ -108,17 +116,24 @@ def _header(path: Path, data: bytes) -> _Header:
         if marker == 0xFF:
             position += 1
             continue
-        size = int.from_bytes(data[position + 2:position + 4], "big")
-        body = data[position + 4:position + 2 + size]
+        size = int.from_bytes(data[position + 2 : position + 4], "big")
+        body = data[position + 4 : position + 2 + size]
         if marker in _FRAMES:
             if len(body) < 6:
                 break
             if marker not in (0xC0, 0xC1, 0xC2):
-                raise UnreadableFile(path, f"is a JPEG of a rare kind (frame type {marker - 0xC0}: lossless, hierarchical or arithmetic), which is not read. "
-                                           "Save it as an ordinary JPEG or PNG.")
+                raise UnreadableFile(
+                    path,
+                    f"is a JPEG of a rare kind (frame type {marker - 0xC0}: lossless, hierarchical or arithmetic), "
+                    "which is not read. Save it as an ordinary JPEG or PNG.",
+                )
             if body[0] != 8:
                 raise UnreadableFile(path, f"is a {body[0]}-bit JPEG; 8 bit is read.")
-            found.height, found.width, found.components = int.from_bytes(body[1:3], "big"), int.from_bytes(body[3:5], "big"), body[5]
+            found.height, found.width, found.components = (
+                int.from_bytes(body[1:3], "big"),
+                int.from_bytes(body[3:5], "big"),
+                body[5],
+            )
         elif marker == 0xDA:
             if not found.components:
                 break
@@ -163,7 +178,7 @@ def _metadata(exif: bytes, notes: list[str]) -> dict[str, str]:
         return {}
 
 
-def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
+def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     """Writes an 8-bit 4:4:4 JPEG of quality 95; the encoding stands in a comment."""
     levels = quantise(path, code, 8)
     data = bytes(imagecodecs.jpeg8_encode(np.ascontiguousarray(levels), level=95, subsampling="444"))

@@ -5,13 +5,13 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from functools import cached_property
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
 
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media.base import Depth, Still, check_size
+from upwelling.core.media.base import LARGEST_FRAME, Depth, Still, check_size
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.movie_decode import Damaged, frames_at, reason
 from upwelling.core.media.movie_index import Index
@@ -30,15 +30,19 @@ _NAMES = {"mov,mp4,m4a,3gp,3g2,mj2": "MOV/MP4", "matroska,webm": "MKV", "mxf": "
 
 def looks_like_movie(head: bytes) -> bool:
     """True for the openings of MOV and MP4, Matroska, MXF and AVI files (at least 16 bytes)."""
-    return (head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip") or head[:4] == b"\x1a\x45\xdf\xa3"
-            or head[:4] == b"\x06\x0e\x2b\x34" or (head[:4] == b"RIFF" and head[8:12] == b"AVI "))
+    return (
+        head[4:8] in (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip")
+        or head[:4] == b"\x1a\x45\xdf\xa3"
+        or head[:4] == b"\x06\x0e\x2b\x34"
+        or (head[:4] == b"RIFF" and head[8:12] == b"AVI ")
+    )
 
 
 class Movie:
     """One video stream of a file; the file is opened anew for every request and never kept open."""
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
-        self.path = Path(path)
+        self.path = FilePath(path)
 
     @cached_property
     def facts(self) -> FileFacts:
@@ -48,7 +52,7 @@ class Movie:
                 if not container.streams.video:
                     raise UnreadableFile(self.path, "holds no picture, only sound or data.")
                 stream = container.streams.video[0]
-                check_size(self.path, stream.codec_context.width, stream.codec_context.height)
+                check_size(self.path, stream.codec_context.width, stream.codec_context.height, LARGEST_FRAME)
                 outer = _tags(stream.codec_context)
                 first, packet = _first_frame(container, stream)
                 if first is None:
@@ -57,8 +61,11 @@ class Movie:
         except UnreadableFile:
             raise
         except _UNOPENED as error:
-            raise UnreadableFile(self.path, f"cannot be opened as a movie ({reason(error)}). Copy it again from the source, or "
-                                            "hand in ProRes, H.264, H.265, DNxHR or FFV1.") from None
+            raise UnreadableFile(
+                self.path,
+                f"cannot be opened as a movie ({reason(error)}). Copy it again from the source, or "
+                "hand in ProRes, H.264, H.265, DNxHR or FFV1.",
+            ) from None
 
     @cached_property
     def index(self) -> Index:
@@ -68,7 +75,9 @@ class Movie:
         except UnreadableFile:
             raise
         except _BROKEN as error:
-            raise UnreadableFile(self.path, f"its frames cannot be counted ({reason(error)}). Copy it again from the source.") from None
+            raise UnreadableFile(
+                self.path, f"its frames cannot be counted ({reason(error)}). Copy it again from the source."
+            ) from None
 
     def _facts(self, container: Any, stream: Any, first: Any, outer: ColourTags, packet: bytes) -> FileFacts:
         layout = first.format
@@ -84,14 +93,34 @@ class Movie:
         if not bits_per_second and duration:
             bits_per_second = int(self.path.stat().st_size * 8 / duration)
         chroma = next((c for c in layout.components if ycbcr and not c.is_luma and not c.is_alpha), None)
-        sub = "" if chroma is None else {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0"}.get(
-            (round(first.width / chroma.width), round(first.height / chroma.height)), "")
+        sub = (
+            ""
+            if chroma is None
+            else {(1, 1): "4:4:4", (2, 1): "4:2:2", (2, 2): "4:2:0"}.get(
+                (round(first.width / chroma.width), round(first.height / chroma.height)), ""
+            )
+        )
         codec = stream.codec_context.codec.canonical_name
         siting = self._siting(codec, bytes(stream.codec_context.extradata or b""), packet) if sub == "4:2:0" else ""
         notes += _remarks(stream, first, ycbcr, tags, sub, codec, siting)
         notes += self.index.remarks
-        return FileFacts("movie", _NAMES.get(container.format.name, container.format.name), codec, depth, first.width, first.height,
-                         len(self.index.order), float(stream.average_rate or 0), ycbcr, sub, siting, bits_per_second, tags, metadata, tuple(notes))
+        return FileFacts(
+            "movie",
+            _NAMES.get(container.format.name, container.format.name),
+            codec,
+            depth,
+            first.width,
+            first.height,
+            len(self.index.order),
+            float(stream.average_rate or 0),
+            ycbcr,
+            sub,
+            siting,
+            bits_per_second,
+            tags,
+            metadata,
+            tuple(notes),
+        )
 
     def _siting(self, codec: str, header: bytes, packet: bytes) -> str:
         """Where the file says that chroma sits; empty where it does not, or where nobody can tell."""
@@ -107,7 +136,8 @@ class Movie:
         return self.several([index], reading)[0]
 
     def several(self, numbers: Sequence[int], reading: Reading | None = None) -> list[Still]:
-        """Frames by rising number, with the file opened once; what lies between near ones is decoded, far ones are sought.
+        """Frames by rising number, with the file opened once; what lies between near ones is decoded, far ones are
+        sought.
 
         Raises Damaged for a frame that is broken, or leans on what is.
         """
@@ -121,11 +151,15 @@ class Movie:
                 code = code_of(self.path, frame, facts, reading or self.default_reading)
                 found.append(Still(code, facts.container, facts.depth, dict(facts.metadata), facts.notes))
         except _BROKEN as error:
-            raise Damaged(self.path, f"frame {numbers[len(found)]} cannot be decoded ({reason(error)}). The file is damaged there.") from None
+            raise Damaged(
+                self.path,
+                f"frame {numbers[len(found)]} cannot be decoded ({reason(error)}). The file is damaged there.",
+            ) from None
         return found
 
     def luma_frames(self, rows: int = 36, columns: int = 64) -> Iterator[Any]:
-        """Every frame in order as a small picture (rows, columns) of luma or green, 0…1 of the code scale, decoded in one go.
+        """Every frame in order as a small picture (rows, columns) of luma or green, 0…1 of the code scale, decoded in
+        one go.
 
         A damaged frame is the one before it again.
         """
@@ -141,7 +175,9 @@ class Movie:
                 number += 1
                 yield small
             except _BROKEN as error:
-                raise UnreadableFile(self.path, f"cannot be decoded to its end ({reason(error)}). The file is damaged.") from None
+                raise UnreadableFile(
+                    self.path, f"cannot be decoded to its end ({reason(error)}). The file is damaged."
+                ) from None
 
     @property
     def default_reading(self) -> Reading:
@@ -170,7 +206,10 @@ def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, c
     if any(c.is_alpha for c in first.format.components):
         found.append("The alpha channel is left out.")
     if first.interlaced_frame:
-        found.append("Interlaced: both fields are kept in one frame, as recorded" + (", chroma within its own field." if sub == "4:2:0" else "."))
+        found.append(
+            "Interlaced: both fields are kept in one frame, as recorded"
+            + (", chroma within its own field." if sub == "4:2:0" else ".")
+        )
     if first.rotation:
         found.append(f"The file asks to be turned by {first.rotation}°; it is worked on as recorded.")
     ratio = stream.sample_aspect_ratio
@@ -184,12 +223,12 @@ def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, c
     return found
 
 
-def _small(path: Path, frame: Any, rows: int, columns: int) -> Any:
+def _small(path: FilePath, frame: Any, rows: int, columns: int) -> Any:
     bits = max(c.bits for c in frame.format.components)
     plane = plane_of(path, frame, 0, bits)
     ys = np.linspace(0, plane.shape[0], rows + 1).astype(int)
     xs = np.linspace(0, plane.shape[1], columns + 1).astype(int)
-    sums = np.add.reduceat(np.add.reduceat(plane[:, :xs[-1]], xs[:-1], axis=1, dtype=np.float32), ys[:-1], axis=0)
+    sums = np.add.reduceat(np.add.reduceat(plane[:, : xs[-1]], xs[:-1], axis=1, dtype=np.float32), ys[:-1], axis=0)
     return sums / (np.diff(ys)[:, None] * np.diff(xs)[None, :]) / (2.0**bits - 1)
 
 
@@ -209,5 +248,8 @@ def _settled(container: ColourTags, stream: ColourTags, notes: list[str]) -> Col
     ours, theirs = container.as_dict(), stream.as_dict()
     for name in sorted(ours.keys() & theirs.keys()):
         if ours[name] != theirs[name]:
-            notes.append(f"The container says {name} {ours[name]}, the codec's own header {theirs[name]}; the container is followed.")
+            notes.append(
+                f"The container says {name} {ours[name]}, the codec's own header {theirs[name]}; the container is "
+                "followed."
+            )
     return ColourTags(**{**theirs, **ours})

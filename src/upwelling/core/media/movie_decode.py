@@ -1,9 +1,11 @@
-"""Frames of a movie by number: from a safe random access point, told apart by the packet they come from, damage never passed over."""
+"""Frames of a movie by number: from a safe random access point, told apart by the packet they come from, damage never
+passed over.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import av
@@ -21,8 +23,10 @@ class Damaged(UnreadableFile):
     """A frame that cannot be decoded as it was recorded; the file's other frames may be whole."""
 
 
-def frames_at(path: Path, index: Index, numbers: Sequence[int], threads: str = "AUTO") -> Iterator[Any]:
-    """The frames of rising numbers, each as the codec's own frame; raises Damaged for one that is broken or leans on broken data."""
+def frames_at(path: FilePath, index: Index, numbers: Sequence[int], threads: str = "AUTO") -> Iterator[Any]:
+    """The frames of rising numbers, each as the codec's own frame; raises Damaged for one that is broken or leans on
+    broken data.
+    """
     run: _Run | None = None
     if index.by_decoding or (len(numbers) == 1 and index.key.all()):
         threads = "SLICE"  # several frames at once would only have one of them wait
@@ -44,7 +48,7 @@ def frames_at(path: Path, index: Index, numbers: Sequence[int], threads: str = "
 class _Run:
     """One decode, from a packet on, in the order of the file."""
 
-    def __init__(self, path: Path, index: Index, start: int, threads: str) -> None:
+    def __init__(self, path: FilePath, index: Index, start: int, threads: str) -> None:
         self.path, self.index, self.start, self.fed, self.threads = path, index, start, start - 1, threads
         self._packets = numbered(path, index, start, threads)
         self._ready: list[tuple[int, Any]] = []

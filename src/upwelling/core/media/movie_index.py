@@ -1,7 +1,8 @@
 """Which packet of a movie each frame comes from.
 
-Frame N is the Nth frame that a decode of the whole file gives. Packets carry presentation times, and where those are whole and the
-decoder bears them out at both ends of the file, their order is the frames' order; else the file is decoded once from end to end.
+Frame N is the Nth frame that a decode of the whole file gives. Packets carry presentation times, and where those are
+whole and the decoder bears them out at both ends of the file, their order is the frames' order; else the file is
+decoded once from end to end.
 """
 
 from __future__ import annotations
@@ -24,9 +25,10 @@ def time_of(value: int | None) -> int:
 class Index:
     """Packets in file order, and frames by the packet each comes from.
 
-    ``pts``, ``dts``, ``pos``, ``size`` (packets,) int64; ``key`` and ``discard`` (packets,) bool; ``order`` (frames,) the packet of each
-    frame. ``counted``: packets do not tell frames apart, so that frames are counted from the start. ``missing``: packets that the file
-    announces and does not hold; ``lost``: frames at its end that cannot be decoded. ``summed``: packets carry checksums.
+    ``pts``, ``dts``, ``pos``, ``size`` (packets,) int64; ``key`` and ``discard`` (packets,) bool; ``order`` (frames,)
+    the packet of each frame. ``counted``: packets do not tell frames apart, so that frames are counted from the start.
+    ``missing``: packets that the file announces and does not hold; ``lost``: frames at its end that cannot be decoded.
+    ``summed``: packets carry checksums.
     """
 
     pts: Any
@@ -56,9 +58,15 @@ class Index:
         """What is to be known of the file's frames."""
         found = []
         if self.missing:
-            found.append(f"The file announces {len(self.pts) + self.missing} frames and holds {len(self.pts)}: it breaks off, or some were left out.")
+            found.append(
+                f"The file announces {len(self.pts) + self.missing} frames and holds {len(self.pts)}: it breaks off, "
+                "or some were left out."
+            )
         if self.lost:
-            found.append(f"The last {self.lost} frame{'s' if self.lost > 1 else ''} cannot be decoded and {'are' if self.lost > 1 else 'is'} left out.")
+            found.append(
+                f"The last {self.lost} frame{'s' if self.lost > 1 else ''} cannot be decoded and "
+                f"{'are' if self.lost > 1 else 'is'} left out."
+            )
         steps = np.diff(self.pts[self.order]) if len(self.order) > 2 and not self.by_decoding else np.ones(1)
         if steps.min() <= 0 or steps.max() > 1.6 * steps.min():  # less is a container's rounding
             found.append("Frames come at an uneven rate; they are numbered one by one, as they come.")
@@ -66,7 +74,9 @@ class Index:
 
     @cached_property
     def matters(self) -> Any:
-        """(packets,) True unless a packet can never be decoded: leading pictures of a group whose forerunner was cut away."""
+        """(packets,) True unless a packet can never be decoded: leading pictures of a group whose forerunner was cut
+        away.
+        """
         found = self.discard.copy()
         found[self.order] = True
         return found
@@ -74,7 +84,10 @@ class Index:
     @cached_property
     def _numbers(self) -> dict[Any, int]:
         """Packets by what identifies them after a seek; empty when nothing does."""
-        for rows in ([int(v) for v in self.pos], list(zip(self.pts.tolist(), self.dts.tolist(), self.size.tolist(), strict=True))):
+        for rows in (
+            [int(v) for v in self.pos],
+            list(zip(self.pts.tolist(), self.dts.tolist(), self.size.tolist(), strict=True)),
+        ):
             found: dict[Any, int] = {mark: number for number, mark in enumerate(rows)}
             if len(found) == len(rows) and -1 not in found:
                 return found
@@ -104,8 +117,8 @@ class Index:
     def starts_for(self, packet: int) -> list[int]:
         """Packets from which decoding reaches this one, the nearest first; the last is the file's start, 0.
 
-        A group of pictures may be open: frames shown before its key frame lean on the group before. So the key frame must be shown no
-        later than the frame wanted.
+        A group of pictures may be open: frames shown before its key frame lean on the group before. So the key frame
+        must be shown no later than the frame wanted.
         """
         if self.counted:
             return [0]

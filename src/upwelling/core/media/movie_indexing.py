@@ -1,9 +1,11 @@
-"""How a movie's index is found: by its packets' times where the decoder bears them out, else by decoding the file once."""
+"""How a movie's index is found: by its packets' times where the decoder bears them out,
+else by decoding the file once.
+"""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -20,7 +22,7 @@ LONGEST_GROUP = 400
 """Packets after the last random access point that are still decoded to see where the file ends."""
 
 
-def made(path: Path) -> Index:
+def made(path: FilePath) -> Index:
     """The index of a movie's first video stream; raises UnreadableFile."""
     rows, summed, announced = _packets(path)
     if not rows:
@@ -52,8 +54,10 @@ def made(path: Path) -> Index:
     return replace(bare, order=order, lost=lost)
 
 
-def _packets(path: Path) -> tuple[list[tuple[Any, ...]], bool, int]:
-    """What each packet says, whether the first ones carry right checksums, and how many the file announces (0: it does not)."""
+def _packets(path: FilePath) -> tuple[list[tuple[Any, ...]], bool, int]:
+    """What each packet says, whether the first ones carry right checksums, and how many the file announces (0: it does
+    not).
+    """
     rows: list[tuple[Any, ...]] = []
     summed, announced = False, 0
     try:
@@ -63,11 +67,21 @@ def _packets(path: Path) -> tuple[list[tuple[Any, ...]], bool, int]:
             is_ffv1 = stream.codec_context.name == "ffv1"
             for packet in container.demux(stream):
                 if packet.size:
-                    rows.append((time_of(packet.pts), time_of(packet.dts), -1 if packet.pos is None else int(packet.pos), packet.size,
-                                 packet.is_keyframe, packet.is_discard))
+                    rows.append(
+                        (
+                            time_of(packet.pts),
+                            time_of(packet.dts),
+                            -1 if packet.pos is None else int(packet.pos),
+                            packet.size,
+                            packet.is_keyframe,
+                            packet.is_discard,
+                        )
+                    )
                     summed = summed or (is_ffv1 and len(rows) < 4 and sums_are_right(bytes(packet)))
                 if len(rows) > MOST_PACKETS:
-                    raise UnreadableFile(path, f"has more than {MOST_PACKETS:,} frames. Cut it into parts.".replace(",", " "))
+                    raise UnreadableFile(
+                        path, f"has more than {MOST_PACKETS:,} frames. Cut it into parts.".replace(",", " ")
+                    )
     except DAMAGE:
         if not rows:
             raise
@@ -75,7 +89,10 @@ def _packets(path: Path) -> tuple[list[tuple[Any, ...]], bool, int]:
 
 
 def _frames_by_length(stream: Any) -> int:
-    """Frames that a Matroska track's own length promises at an even rate, one less for rounding; 0 where it says none."""
+    """Frames that a Matroska track's own length promises at an even rate, one less for rounding.
+
+    0 where it says none.
+    """
     try:
         hours, minutes, seconds = (float(v) for v in str(stream.metadata.get("DURATION", "")).split(":"))
     except ValueError:
@@ -84,8 +101,9 @@ def _frames_by_length(stream: Any) -> int:
     return int((hours * 3600 + minutes * 60 + seconds) * float(stream.average_rate)) - 1 if even else 0
 
 
-def _emerging(path: Path, index: Index, start: int, most: int | None, threads: str = "SLICE") -> list[int]:
-    """The packets of the frames that come out when decoding begins at a packet, in the order they come; broken ones are left out.
+def _emerging(path: FilePath, index: Index, start: int, most: int | None, threads: str = "SLICE") -> list[int]:
+    """The packets of the frames that come out when decoding begins at a packet, in the order they come; broken ones are
+    left out.
 
     None at all when frames and packets do not agree on their times.
     """
@@ -104,7 +122,7 @@ def _emerging(path: Path, index: Index, start: int, most: int | None, threads: s
     return found
 
 
-def _by_decoding(path: Path, bare: Index) -> Index:
+def _by_decoding(path: FilePath, bare: Index) -> Index:
     """Packets' times do not give the order of frames: the decoder does."""
     emerged: list[Any] = []
     for _, packet in numbered(path, bare, 0):
@@ -115,4 +133,6 @@ def _by_decoding(path: Path, bare: Index) -> Index:
     if not emerged:
         raise UnreadableFile(path, "no frame of it can be decoded. Copy it again from the source.")
     counted = None in emerged or len(set(emerged)) < len(emerged)
-    return replace(bare, order=np.arange(len(emerged)) if counted else np.array(emerged), counted=counted, by_decoding=True)
+    return replace(
+        bare, order=np.arange(len(emerged)) if counted else np.array(emerged), counted=counted, by_decoding=True
+    )

@@ -8,7 +8,7 @@ import threading
 import time
 from collections import OrderedDict
 from dataclasses import fields
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -26,7 +26,7 @@ _kept: OrderedDict[str, Index] = OrderedDict()
 _lock = threading.Lock()
 
 
-def index_of(path: Path) -> Index:
+def index_of(path: FilePath) -> Index:
     """The index of a movie's first video stream, made or found; raises UnreadableFile."""
     name = content_mark(path)
     with _lock:
@@ -47,7 +47,7 @@ def index_of(path: Path) -> Index:
     return index
 
 
-def content_mark(path: Path) -> str:
+def content_mark(path: FilePath) -> str:
     """A mark of a file's content: its size, time of change, both ends and sixteen places between."""
     stat = path.stat()
     digest = hashlib.blake2b(f"{VERSION} {stat.st_size} {stat.st_mtime_ns}".encode(), digest_size=16)
@@ -58,21 +58,26 @@ def content_mark(path: Path) -> str:
     return digest.hexdigest()
 
 
-def _folder() -> Path:
-    return Path(os.environ.get("UPWELLING_INDEX_CACHE") or Path.home() / ".cache" / "upwelling" / "indexes")
+def _folder() -> FilePath:
+    return FilePath(os.environ.get("UPWELLING_INDEX_CACHE") or FilePath.home() / ".cache" / "upwelling" / "indexes")
 
 
-def _read(place: Path) -> Index | None:
+def _read(place: FilePath) -> Index | None:
     try:
         with np.load(place, allow_pickle=False) as found:
-            flags: dict[str, Any] = {"counted": bool(found["counted"]), "by_decoding": bool(found["by_decoding"]), "lost": int(found["lost"]), "missing": int(found["missing"]),
-                     "summed": bool(found["summed"])}
+            flags: dict[str, Any] = {
+                "counted": bool(found["counted"]),
+                "by_decoding": bool(found["by_decoding"]),
+                "lost": int(found["lost"]),
+                "missing": int(found["missing"]),
+                "summed": bool(found["summed"]),
+            }
             return Index(**{f.name: flags[f.name] if f.name in flags else found[f.name] for f in fields(Index)})
     except (OSError, ValueError, KeyError, EOFError):
         return None  # not there, or not whole: it is made again
 
 
-def _write(place: Path, index: Index) -> None:
+def _write(place: FilePath, index: Index) -> None:
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
         with whole_file(place) as temporary, temporary.open("wb") as stream:

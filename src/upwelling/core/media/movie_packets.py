@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Iterator
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 import av
@@ -16,7 +16,7 @@ _CONCEALING = ("h264", "mpeg1video", "mpeg2video", "mpeg4", "vc1")
 DAMAGE: tuple[type[Exception], ...] = (av.error.FFmpegError, ValueError, OSError, EOFError, MemoryError)
 
 
-def opened(path: Path) -> Any:
+def opened(path: FilePath) -> Any:
     """The container of a movie, as every reader here opens it."""
     return av.open(str(path), metadata_errors="replace")
 
@@ -24,19 +24,22 @@ def opened(path: Path) -> Any:
 def prepared(stream: Any, threads: str = "SLICE") -> Any:
     """A stream whose decoder owns up to damage, and on one thread says which packet each frame is from.
 
-    What travels with a packet is freed by whichever thread drops it, and needs Python's lock for it: frame threads would wait for each other.
+    What travels with a packet is freed by whichever thread drops it, and needs Python's lock for it: frame threads
+    would wait for each other.
     """
     context = stream.codec_context
     context.copy_opaque = threads == "SLICE"
-    # H.264 and the MPEGs flag what they conceal, and stop at mere bookkeeping when told to stop; the others stop or say nothing.
+    # H.264 and the MPEGs flag what they conceal, and stop at mere bookkeeping when told to stop; the others stop or say
+    # nothing.
     stops = "" if context.name in _CONCEALING else "+explode"
     context.options = {"err_detect": f"crccheck+bitstream+buffer{stops}"}
     stream.thread_type = threads
     return stream
 
 
-def numbered(path: Path, index: Index, start: int, threads: str = "SLICE") -> Iterator[tuple[int, Any]]:
-    """Packets from number ``start`` on, ready to be decoded, each with its number; at last the empty one that drains the decoder (−1).
+def numbered(path: FilePath, index: Index, start: int, threads: str = "SLICE") -> Iterator[tuple[int, Any]]:
+    """Packets from number ``start`` on, ready to be decoded, each with its number; at last the empty one that drains
+    the decoder (−1).
 
     Where a seek does not lead to a packet that can be told by its marks, the file is read from its start.
     """

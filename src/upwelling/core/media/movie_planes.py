@@ -2,20 +2,41 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
 
+from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.ycbcr import LUMA, READ, SITINGS, Planes, Siting, to_rgb_code
-from upwelling.core.primaries import PRIMARIES
 
-_REPACK = {"nv12": "yuv420p", "nv16": "yuv422p", "p010le": "yuv420p10le", "p210le": "yuv422p10le", "yuyv422": "yuv422p",
-           "uyvy422": "yuv422p", "v210": "yuv422p10le", "bgr24": "rgb24", "bgra": "rgb24", "rgba": "rgb24", "bgr0": "rgb24",
-           "rgb0": "rgb24", "argb": "rgb24", "0rgb": "rgb24", "abgr": "rgb24", "0bgr": "rgb24", "rgba64le": "rgb48le", "bgr48le": "rgb48le",
-           "bgra64le": "rgb48le", "nv24": "yuv444p", "p410le": "yuv444p10le", "p012le": "yuv420p12le", "p016le": "yuv420p16le"}
+_REPACK = {
+    "nv12": "yuv420p",
+    "nv16": "yuv422p",
+    "p010le": "yuv420p10le",
+    "p210le": "yuv422p10le",
+    "yuyv422": "yuv422p",
+    "uyvy422": "yuv422p",
+    "v210": "yuv422p10le",
+    "bgr24": "rgb24",
+    "bgra": "rgb24",
+    "rgba": "rgb24",
+    "bgr0": "rgb24",
+    "rgb0": "rgb24",
+    "argb": "rgb24",
+    "0rgb": "rgb24",
+    "abgr": "rgb24",
+    "0bgr": "rgb24",
+    "rgba64le": "rgb48le",
+    "bgr48le": "rgb48le",
+    "bgra64le": "rgb48le",
+    "nv24": "yuv444p",
+    "p410le": "yuv444p10le",
+    "p012le": "yuv420p12le",
+    "p016le": "yuv420p16le",
+}
 """Packed layouts and the planar or plain one with the same numbers; repacking moves samples and computes nothing."""
 
 
@@ -28,7 +49,7 @@ def plain(frame: Any) -> Any:
     return frame.reformat(format=_REPACK[name]) if name in _REPACK else frame
 
 
-def plane_of(path: Path, frame: Any, index: int, bits: int) -> Any:
+def plane_of(path: FilePath, frame: Any, index: int, bits: int) -> Any:
     """One plane (rows, columns) of integers."""
     plane = frame.planes[index]
     kind = np.uint8 if bits <= 8 else np.uint16
@@ -40,22 +61,30 @@ def plane_of(path: Path, frame: Any, index: int, bits: int) -> Any:
 
 
 def matrix_for(facts: FileFacts, reading: Reading) -> str:
-    """The matrix planes are decoded by: as said, as tagged, or by the picture's height; raises UnreadableFile for one that is not read."""
+    """The matrix planes are decoded by: as said, as tagged, or by the picture's height; raises UnreadableFile for one
+    that is not read.
+    """
     matrix = reading.matrix or facts.tags.matrix
     if matrix in LUMA or matrix == "YCgCo" or (matrix == "derived NCL" and facts.tags.primaries in PRIMARIES):
         return matrix
     if matrix and matrix != "RGB":
         wanting = " without primaries it could be derived from" if matrix == "derived NCL" else ""
-        raise UnreadableFile("", f"its colour is kept as {matrix}{wanting}, which is not read. Hand in Y'CbCr of BT.709, BT.601 or BT.2020 "
-                                 f"(non-constant luminance), or R'G'B'; read are {', '.join(READ)}.")
+        raise UnreadableFile(
+            "",
+            f"its colour is kept as {matrix}{wanting}, which is not read. Hand in Y'CbCr of BT.709, BT.601 or BT.2020 "
+            f"(non-constant luminance), or R'G'B'; read are {', '.join(READ)}.",
+        )
     return "BT.709" if facts.height >= 720 else "BT.601"
 
 
-def code_of(path: Path, frame: Any, facts: FileFacts, reading: Reading) -> Any:
+def code_of(path: FilePath, frame: Any, facts: FileFacts, reading: Reading) -> Any:
     """R'G'B' codes (H, W, 3) float32 of a frame, in the range it is read in and on the scale of the file's depth."""
     if (frame.width, frame.height) != (facts.width, facts.height):
-        raise UnreadableFile(path, f"a frame is {frame.width} × {frame.height} where the movie began with {facts.width} × {facts.height}. "
-                                   "Cut the movie where its size changes and hand in the parts.")
+        raise UnreadableFile(
+            path,
+            f"a frame is {frame.width} × {frame.height} where the movie began with {facts.width} × {facts.height}. "
+            "Cut the movie where its size changes and hand in the parts.",
+        )
     is_fielded = bool(frame.interlaced_frame)
     frame = plain(frame)
     name = frame.format.name
@@ -63,7 +92,8 @@ def code_of(path: Path, frame: Any, facts: FileFacts, reading: Reading) -> Any:
     if bits > 16:
         raise UnreadableFile(path, f"its pixels are kept as “{name}”, which is not read. Hand in a 8 to 16 bit file.")
     scale = int(facts.depth)
-    # On another depth's scale, legal codes keep their place between black and white, full ones between 0 and the largest.
+    # On another depth's scale, legal codes keep their place between black and white, full ones between 0 and the
+    # largest.
     top = np.float32((2.0**scale - 1) / 2.0 ** (scale - bits) if reading.range == "legal" else 2**bits - 1)
     if name.startswith("gbr"):
         green, blue, red = (plane_of(path, frame, i, bits) for i in range(3))
@@ -77,10 +107,19 @@ def code_of(path: Path, frame: Any, facts: FileFacts, reading: Reading) -> Any:
         except UnreadableFile as error:
             raise UnreadableFile(path, error.problem) from None
         if y.shape[1] > 2 * cb.shape[1] or y.shape[0] > 2 * cb.shape[0]:
-            raise UnreadableFile(path, f"its chroma is kept as “{name}”, which is not read. Hand in 4:2:0, 4:2:2 or 4:4:4.")
+            raise UnreadableFile(
+                path, f"its chroma is kept as “{name}”, which is not read. Hand in 4:2:0, 4:2:2 or 4:4:4."
+            )
         siting = reading.siting or siting_of(facts, matrix)
-        return to_rgb_code(Planes(y, cb, cr, bits), matrix, reading.range, siting, scale_depth=scale, fields=is_fielded,
-                           space=PRIMARIES.get(facts.tags.primaries))
+        return to_rgb_code(
+            Planes(y, cb, cr, bits),
+            matrix,
+            reading.range,
+            siting,
+            scale_depth=scale,
+            fields=is_fielded,
+            space=PRIMARIES.get(facts.tags.primaries),
+        )
     if name in ("rgb24", "rgb48le"):
         width = frame.width * 3
         plane = frame.planes[0]
@@ -91,7 +130,9 @@ def code_of(path: Path, frame: Any, facts: FileFacts, reading: Reading) -> Any:
 
 
 def siting_of(facts: FileFacts, matrix: str) -> Siting:
-    """Where chroma sits: as the file says; else JPEG centre, BT.2020 4:2:0 top left (BT.2020-2 table 4), all else left (H.264 type 0)."""
+    """Where chroma sits: as the file says; else JPEG centre, BT.2020 4:2:0 top left (BT.2020-2 table 4), all else left
+    (H.264 type 0).
+    """
     if facts.siting in SITINGS:
         return facts.siting
     if facts.codec in ("mjpeg", "mjpegb", "mpeg1video"):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any, cast
 
 import av
@@ -32,9 +32,13 @@ class Codec:
 
 
 CODECS = {
-    "prores-4444": Codec("ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True),
+    "prores-4444": Codec(
+        "ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True
+    ),
     "prores-422": Codec("ProRes 422 HQ", "prores", "yuv422p10le", 10, (2, 1), {"profile": "3"}, True),
-    "h265-10": Codec("H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16", "x265-params": "log-level=none"}),
+    "h265-10": Codec(
+        "H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16", "x265-params": "log-level=none"}
+    ),
     "h265-8": Codec("H.265 8 bit", "libx265", "yuv420p", 8, (2, 2), {"crf": "18", "x265-params": "log-level=none"}),
     "h264-8": Codec("H.264 8 bit", "libx264", "yuv420p", 8, (2, 2), {"crf": "18", "preset": "medium"}),
     "h264-10": Codec("H.264 10 bit", "libx264", "yuv422p10le", 10, (2, 1), {"crf": "14", "preset": "medium"}),
@@ -45,9 +49,18 @@ CODECS = {
 _PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
 
 
-def write_movie(path: Path, frames: Iterable[Any], codec_name: str, *, rate: int = 24, tags: ColourTags | None = None,
-                matrix: str = "BT.709", code_range: Range = "legal", metadata: Mapping[str, str] | None = None,
-                options: Mapping[str, str] | None = None) -> int:
+def write_movie(
+    path: FilePath,
+    frames: Iterable[Any],
+    codec_name: str,
+    *,
+    rate: int = 24,
+    tags: ColourTags | None = None,
+    matrix: str = "BT.709",
+    code_range: Range = "legal",
+    metadata: Mapping[str, str] | None = None,
+    options: Mapping[str, str] | None = None,
+) -> int:
     """Writes full-range R'G'B' signal frames (H, W, 3); gives how many. ``tags`` None: the file says nothing of colour.
 
     Raises UnwritableFile for a codec that is not known, a range the codec cannot carry, or no frames.
@@ -60,7 +73,9 @@ def write_movie(path: Path, frames: Iterable[Any], codec_name: str, *, rate: int
     count = 0
     with whole_file(path) as temporary:
         try:
-            count = _write(temporary, path.suffix, frames, codec, rate, tags, matrix, code_range, metadata or {}, options or {})
+            count = _write(
+                temporary, path.suffix, frames, codec, rate, tags, matrix, code_range, metadata or {}, options or {}
+            )
         except av.error.FFmpegError as error:
             raise UnwritableFile(path, f"the encoder refused it ({str(error)[:100]}).") from None
         if not count:
@@ -68,11 +83,22 @@ def write_movie(path: Path, frames: Iterable[Any], codec_name: str, *, rate: int
     return count
 
 
-def _write(place: Path, suffix: str, frames: Iterable[Any], codec: Codec, rate: int, tags: ColourTags | None, matrix: str,
-           code_range: Range, metadata: Mapping[str, str], options: Mapping[str, str]) -> int:
+def _write(
+    place: FilePath,
+    suffix: str,
+    frames: Iterable[Any],
+    codec: Codec,
+    rate: int,
+    tags: ColourTags | None,
+    matrix: str,
+    code_range: Range,
+    metadata: Mapping[str, str],
+    options: Mapping[str, str],
+) -> int:
     kind = {".mov": "mov", ".mp4": "mp4", ".mkv": "matroska", ".mxf": "mxf"}.get(suffix.lower(), "mov")
     flags = {"movflags": "+write_colr+use_metadata_tags"} if kind in ("mov", "mp4") else {}
-    # BT.2020-2 table 4 puts 4:2:0 chroma top left, and the stream must say so: H.264 and H.265 mean “left” where nothing is said.
+    # BT.2020-2 table 4 puts 4:2:0 chroma top left, and the stream must say so: H.264 and H.265 mean “left” where
+    # nothing is said.
     siting: Siting = "top left" if matrix == "BT.2020" and codec.subsampling == (2, 2) else "left"
     said = dict(codec.options)
     if siting != "left" and codec.encoder in _PARAMETERS:

@@ -1,4 +1,6 @@
-"""What Upwelling writes into its own pictures of the codes they hold, in words that any program shows and this one reads back."""
+"""What Upwelling writes into its own pictures of the codes they hold, in words that any program shows and this one
+reads back.
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,8 @@
-"""Where chroma sits, from the headers of H.264 and H.265 streams and of Matroska files, which the codec library keeps to itself.
+"""Where chroma sits, from the headers of H.264 and H.265 streams and of Matroska files, which the codec library keeps
+to itself.
 
-Sources: ITU-T H.264 (2021) 7.3.2.1.1 and annex E; ITU-T H.265 (2021) 7.3.2.2, 7.3.4, 7.3.7 and annex E; RFC 9559 (Matroska), 5.1.4.1.28.
+Sources: ITU-T H.264 (2021) 7.3.2.1.1 and annex E; ITU-T H.265 (2021) 7.3.2.2, 7.3.4, 7.3.7 and annex E; RFC 9559
+(Matroska), 5.1.4.1.28.
 """
 
 from __future__ import annotations
@@ -43,7 +45,9 @@ class _Bits:
 
 
 def chroma_place(codec: str, header: bytes) -> Siting | None:
-    """The siting that the sequence parameter set in a header says, “left” where it leaves it to the standard, None where there is none."""
+    """The siting that the sequence parameter set in a header says, “left” where it leaves it to the standard, None
+    where there is none.
+    """
     for unit in _units(codec, header):
         try:
             if codec == "h264" and unit[0] & 31 == 7:
@@ -56,7 +60,9 @@ def chroma_place(codec: str, header: bytes) -> Siting | None:
 
 
 def _units(codec: str, header: bytes) -> list[bytes]:
-    """NAL units of a header in either of its forms: after start codes, or in a configuration record (ISO/IEC 14496-15)."""
+    """NAL units of a header in either of its forms: after start codes,
+    or in a configuration record (ISO/IEC 14496-15).
+    """
     if header[:3] == b"\0\0\1" or header[:4] == b"\0\0\0\1":
         return [unit for unit in re.split(b"\x00\x00\x01", header)[1:] if len(unit) > 4]
     found: list[bytes] = []
@@ -68,10 +74,10 @@ def _units(codec: str, header: bytes) -> list[bytes]:
         return []
     for count in arrays:
         if codec == "hevc":
-            count, at = int.from_bytes(header[at + 1:at + 3], "big"), at + 3
+            count, at = int.from_bytes(header[at + 1 : at + 3], "big"), at + 3
         for _ in range(count):
-            size = int.from_bytes(header[at:at + 2], "big")
-            found.append(header[at + 2:at + 2 + size])
+            size = int.from_bytes(header[at : at + 2], "big")
+            found.append(header[at + 2 : at + 2 + size])
             at += 2 + size
     return [unit for unit in found if len(unit) > 4]
 

@@ -6,22 +6,22 @@ import io
 import struct
 import zlib
 from collections.abc import Iterator, Mapping
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import imagecodecs
 import tifffile
 
+from upwelling.core.colour.primaries import named_by
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish, note_orientation, quantise
 from upwelling.core.media.icc import LARGEST, read_profile
 from upwelling.core.media.own_mark import said_by, words_for
 from upwelling.core.media.tags import ColourTags, numbers
-from upwelling.core.primaries import named_by
 
 
-def read(path: Path) -> Still:
+def read(path: FilePath) -> Still:
     """Reads a PNG; palettes and interlacing are resolved by the codec."""
     data = path.read_bytes()
     if len(data) < 33 or data[12:16] != b"IHDR":
@@ -42,13 +42,15 @@ def read(path: Path) -> Still:
 def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:
     position = 8
     while position + 8 <= len(data):
-        length, kind = struct.unpack(">I4s", data[position:position + 8])
-        yield kind, data[position + 8:position + 8 + length]
+        length, kind = struct.unpack(">I4s", data[position : position + 8])
+        yield kind, data[position + 8 : position + 8 + length]
         position += 12 + length
 
 
 def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
-    """What the chunks say, and the tags that follow: cICP before iCCP before sRGB before gAMA and cHRM (section 4.3)."""
+    """What the chunks say, and the tags that follow:
+    cICP before iCCP before sRGB before gAMA and cHRM (section 4.3).
+    """
     said: dict[str, str] = {}
     found: dict[str, ColourTags] = {}
     for kind, body in _chunks(data):
@@ -59,7 +61,9 @@ def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
             said["gAMA"] = f"{struct.unpack('>I', body)[0] / 100000:.5f}"
         elif kind == b"cHRM" and len(body) == 32:
             white_red_green_blue = [v / 100000 for v in struct.unpack(">8I", body)]
-            said["chromaticities"] = " ".join(f"{v:.5g}" for v in (*white_red_green_blue[2:], *white_red_green_blue[:2]))
+            said["chromaticities"] = " ".join(
+                f"{v:.5g}" for v in (*white_red_green_blue[2:], *white_red_green_blue[:2])
+            )
         elif kind == b"cICP" and len(body) == 4:
             said["cICP"] = " ".join(str(v) for v in body)
             found["cICP"] = ColourTags.of_numbers(body[0], body[1], body[2], 2 if body[3] else 1)
@@ -108,13 +112,15 @@ def encode(levels: Any, level: int = 4) -> bytes:
     return bytes(imagecodecs.png_encode(levels, level=level))
 
 
-def write(path: Path, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
+def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
     """Writes 8 or 16 bit; what H.273 has numbers for stands in a cICP chunk, the encoding in words beside it."""
     data = encode(quantise(path, code, int(depth)))
     extra = b""
     space = tags.get("primaries")
     full = tags.get("range", "full") == "full"
-    primaries, transfer, _, _ = numbers(ColourTags(getattr(space, "name", ""), _H273.get(str(tags.get("transfer")), str(tags.get("transfer", "")))))
+    primaries, transfer, _, _ = numbers(
+        ColourTags(getattr(space, "name", ""), _H273.get(str(tags.get("transfer")), str(tags.get("transfer", ""))))
+    )
     if primaries != 2 and transfer != 2:
         extra += _chunk(b"cICP", bytes((primaries, transfer, 0, int(full))))
     if words_for(tags):

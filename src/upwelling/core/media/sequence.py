@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from functools import cached_property
-from pathlib import Path
+from pathlib import Path as FilePath
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Still
@@ -15,41 +15,59 @@ from upwelling.core.media.footage import FileFacts, Reading
 
 ASSUMED_RATE = 24.0
 """Frames a second of a sequence whose files say none; common practice of film, no source."""
+FEWEST_SHARE = 2
+"""A sequence lacks at most as many frames as it has; common practice, no source."""
 _NUMBERED = re.compile(r"^(.*?)(\d{3,})(\.[A-Za-z0-9]+)$")
 
 
-def group(paths: Iterable[Path]) -> list[list[Path]]:
-    """Files that differ only in a number of at least three digits before the ending, in runs; two or more make a sequence.
+def group(paths: Iterable[FilePath]) -> list[list[FilePath]]:
+    """Files that differ only in a number of at least three digits before the ending, in runs that keep one step; two or
+    more make a sequence.
 
-    Every other file stands alone. Order: by name.
+    Missing frames are no break while the numbers stay on the step and most of them are there; numbers that jump about
+    are files of their own, and so is every other file. Order: by name, within a run by number.
     """
-    runs: dict[tuple[Path, str, str], list[tuple[int, Path]]] = {}
-    alone: list[list[Path]] = []
+    runs: dict[tuple[FilePath, str, str], list[tuple[int, FilePath]]] = {}
+    alone: list[list[FilePath]] = []
     for path in sorted(paths):
         match = _NUMBERED.match(path.name)
         if match:
             runs.setdefault((path.parent, match[1], match[3].lower()), []).append((int(match[2]), path))
         else:
             alone.append([path])
-    groups = [[path for _, path in sorted(run)] for run in runs.values()]
+    groups = []
+    for run in runs.values():
+        run.sort()
+        together = keeps_a_step([number for number, _ in run])
+        groups += [[path for _, path in run]] if together else [[path] for _, path in run]
     return sorted(alone + groups, key=lambda paths: paths[0])
 
 
-def numbers_of(paths: Sequence[Path]) -> list[int]:
+def keeps_a_step(numbers: Sequence[int]) -> bool:
+    """Whether rising numbers are those of one sequence: all on the smallest step, and at least half of them there."""
+    steps = [b - a for a, b in itertools.pairwise(numbers)]
+    step = min(steps, default=1)
+    if step < 1 or any(one % step for one in steps):
+        return False
+    return (numbers[-1] - numbers[0]) // step + 1 <= FEWEST_SHARE * len(numbers)
+
+
+def numbers_of(paths: Sequence[FilePath]) -> list[int]:
     """The frame numbers in the names."""
     found = [_NUMBERED.match(path.name) for path in paths]
     return [int(match[2]) for match in found if match]
 
 
 def gaps(numbers: Sequence[int]) -> list[tuple[int, int]]:
-    """Missing frame numbers as runs, first and last."""
-    return [(a + 1, b - 1) for a, b in itertools.pairwise(numbers) if b > a + 1]
+    """Missing frame numbers as runs, first and last; of numbers on a wider step, those between its steps are none."""
+    step = min((b - a for a, b in itertools.pairwise(numbers)), default=1)
+    return [(a + step, b - step) for a, b in itertools.pairwise(numbers) if b > a + step]
 
 
 class NumberedStills:
     """A run of stills of one size and kind, in the order of their numbers."""
 
-    def __init__(self, paths: Sequence[Path]) -> None:
+    def __init__(self, paths: Sequence[FilePath]) -> None:
         self.paths = list(paths)
 
     @cached_property
@@ -60,11 +78,18 @@ class NumberedStills:
         if first.kind != "still":
             raise UnreadableFile(self.paths[0], "numbered files of this kind are taken one by one, not as a sequence.")
         notes = list(first.notes)
-        missing = gaps(numbers_of(self.paths))
+        numbers = numbers_of(self.paths)
+        step = min((b - a for a, b in itertools.pairwise(numbers)), default=1)
+        if step > 1:
+            notes.append(f"The frames are numbered in steps of {step}; they are played one after the other.")
+        missing = gaps(numbers)
         if missing:
-            count = sum(b - a + 1 for a, b in missing)
+            count = sum((b - a) // step + 1 for a, b in missing)
             where = ", ".join(str(a) if a == b else f"{a} to {b}" for a, b in missing[:4])
-            notes.append(f"{count} frame{'s are' if count > 1 else ' is'} missing: {where}{' and more' if len(missing) > 4 else ''}.")
+            notes.append(
+                f"{count} frame{'s are' if count > 1 else ' is'} missing: "
+                f"{where}{' and more' if len(missing) > 4 else ''}."
+            )
         rate = float(first.metadata.get("frame rate", 0))
         if not rate:
             notes.append(f"The files do not say their frame rate; they are shown at {ASSUMED_RATE:g} frames a second.")
@@ -74,9 +99,14 @@ class NumberedStills:
         from upwelling.core.media import open_footage
 
         if not 0 <= index < len(self.paths):
-            raise UnreadableFile(self.paths[0], f"the sequence has frames 0 to {len(self.paths) - 1}; {index} was asked for.")
+            raise UnreadableFile(
+                self.paths[0], f"the sequence has frames 0 to {len(self.paths) - 1}; {index} was asked for."
+            )
         still = open_footage(self.paths[index]).frame()
         if (still.width, still.height) != (self.facts.width, self.facts.height):
-            raise UnreadableFile(self.paths[index], f"is {still.width} × {still.height} where the sequence began with "
-                                                    f"{self.facts.width} × {self.facts.height}.")
+            raise UnreadableFile(
+                self.paths[index],
+                f"is {still.width} × {still.height} where the sequence began with "
+                f"{self.facts.width} × {self.facts.height}.",
+            )
         return still

@@ -1,8 +1,9 @@
 """Y'CbCr planes to R'G'B' signal and back, by the definitions, never by a library's scaler.
 
-Sources: ITU-R BT.601-7, BT.709-6, BT.2020-2 (luma weights, quantisation); ITU-T H.273 (names, full range, YCgCo, FCC's weights, weights
-derived from primaries); chroma siting as in ITU-T H.264 annex E, figure E-1 (types 0 to 5 in the order of ``Siting``); 4:2:0 of two fields
-as in ITU-T H.262, figure 6-2: each field's chroma lies a quarter and three quarters of its lines down.
+Sources: ITU-R BT.601-7, BT.709-6, BT.2020-2 (luma weights, quantisation); ITU-T H.273 (names, full range, YCgCo, FCC's
+weights, weights derived from primaries); chroma siting as in ITU-T H.264 annex E, figure E-1 (types 0 to 5 in the order
+of ``Siting``); 4:2:0 of two fields as in ITU-T H.262, figure 6-2: each field's chroma lies a quarter and three quarters
+of its lines down.
 """
 
 from __future__ import annotations
@@ -13,21 +14,31 @@ from typing import Any, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float32
+from upwelling.core.colour.primaries import Primaries, rgb_to_xyz
 from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.media.ycbcr_kernel import planes_to_rgb
-from upwelling.core.primaries import Primaries, rgb_to_xyz
 
 LUMA: dict[str, tuple[float, float]] = {
-    "BT.709": (0.2126, 0.0722), "BT.601": (0.299, 0.114), "BT.2020": (0.2627, 0.0593), "SMPTE 240M": (0.212, 0.087), "FCC": (0.30, 0.11),
+    "BT.709": (0.2126, 0.0722),
+    "BT.601": (0.299, 0.114),
+    "BT.2020": (0.2627, 0.0593),
+    "SMPTE 240M": (0.212, 0.087),
+    "FCC": (0.30, 0.11),
 }
 """Matrix name to K_R, K_B."""
 READ = (*LUMA, "YCgCo", "derived NCL")
 """Matrices that planes can be decoded by; the last takes its weights from the primaries."""
 Siting = Literal["left", "centre", "top left", "top", "bottom left", "bottom"]
-_PLACES: dict[str, tuple[float, float]] = {"left": (0.0, 0.5), "centre": (0.5, 0.5), "top left": (0.0, 0.0), "top": (0.5, 0.0),
-                                           "bottom left": (0.0, 1.0), "bottom": (0.5, 1.0)}
+_PLACES: dict[str, tuple[float, float]] = {
+    "left": (0.0, 0.5),
+    "centre": (0.5, 0.5),
+    "top left": (0.0, 0.0),
+    "top": (0.5, 0.0),
+    "bottom left": (0.0, 1.0),
+    "bottom": (0.5, 1.0),
+}
 SITINGS: tuple[Siting, ...] = ("left", "centre", "top left", "top", "bottom left", "bottom")
 """By H.264's type number."""
 
@@ -70,12 +81,21 @@ def _shares(matrix: str, space: Primaries | None) -> tuple[float, ...]:
     return 0.0, 2 * (1 - k_r), -2 * k_b * (1 - k_b) / k_g, -2 * k_r * (1 - k_r) / k_g, 2 * (1 - k_b), 0.0
 
 
-def to_rgb_code(planes: Planes, matrix: str, code_range: Range, siting: Siting = "left", *, scale_depth: int = 0, fields: bool = False,
-                space: Primaries | None = None) -> Float32:
+def to_rgb_code(
+    planes: Planes,
+    matrix: str,
+    code_range: Range,
+    siting: Siting = "left",
+    *,
+    scale_depth: int = 0,
+    fields: bool = False,
+    space: Primaries | None = None,
+) -> Float32:
     """R'G'B' codes (H, W, 3) of the file's range, unclipped: legal white is 235/255 at 8 bit.
 
-    Chroma is interpolated linearly from where its samples sit, with ``fields`` within each field's own lines. ``scale_depth`` is the depth
-    whose scale the codes are in, where it is not the planes' (9 bit legal codes in a 10-bit scale). ``space`` is needed by “derived NCL”.
+    Chroma is interpolated linearly from where its samples sit, with ``fields`` within each field's own lines.
+    ``scale_depth`` is the depth whose scale the codes are in, where it is not the planes' (9 bit legal codes in a
+    10-bit scale). ``space`` is needed by “derived NCL”.
     """
     y0, y_span, c0, c_span = _scales(planes.depth, code_range)
     o0, o_span, _, _ = _scales(scale_depth or planes.depth, code_range)
@@ -86,10 +106,25 @@ def to_rgb_code(planes: Planes, matrix: str, code_range: Range, siting: Siting =
     shares = _shares(matrix, space)
     parts = [(slice(None), off_y)]
     if fields and sub_y == 2:
-        parts = [(slice(0, None, 2), 0.25 if off_y == 0.5 else off_y), (slice(1, None, 2), 0.75 if off_y == 0.5 else off_y)]
+        parts = [
+            (slice(0, None, 2), 0.25 if off_y == 0.5 else off_y),
+            (slice(1, None, 2), 0.75 if off_y == 0.5 else off_y),
+        ]
     for lines, down in parts:
-        numbers = np.array([y0, 1 / y_span, c0, 1 / c_span, o_span / top, o0 / top, off_x if sub_x == 2 else 0.0, down if sub_y == 2 else 0.0,
-                            *shares], dtype=np.float32)
+        numbers = np.array(
+            [
+                y0,
+                1 / y_span,
+                c0,
+                1 / c_span,
+                o_span / top,
+                o0 / top,
+                off_x if sub_x == 2 else 0.0,
+                down if sub_y == 2 else 0.0,
+                *shares,
+            ],
+            dtype=np.float32,
+        )
         y, cb, cr = (np.ascontiguousarray(plane[lines], dtype=np.uint16) for plane in (planes.y, planes.cb, planes.cr))
         part = out if len(parts) == 1 else np.empty((*y.shape, 3), np.float32)
         with KERNEL_LOCK:
@@ -99,8 +134,9 @@ def to_rgb_code(planes: Planes, matrix: str, code_range: Range, siting: Siting =
     return out
 
 
-def from_rgb_signal(rgb: Any, matrix: str, code_range: Range, depth: int, subsampling: tuple[int, int] = (1, 1),
-                    siting: Siting = "left") -> Planes:
+def from_rgb_signal(
+    rgb: Any, matrix: str, code_range: Range, depth: int, subsampling: tuple[int, int] = (1, 1), siting: Siting = "left"
+) -> Planes:
     """Planes of full-range R'G'B' signal (H, W, 3), rounded and held to the codes the depth has."""
     k_r, k_b = LUMA[matrix]
     y0, y_span, c0, c_span = _scales(depth, code_range)
@@ -134,7 +170,11 @@ def _halve(plane: Any, axis: int, offset: float) -> Any:
     if offset == 0.5:
         out = (plane[..., 0::2] + plane[..., 1::2]) / 2
     else:
-        on, off = (plane[..., 0::2], plane[..., 1::2]) if offset == 0 else (plane[..., ::-1][..., 0::2], plane[..., ::-1][..., 1::2])
+        on, off = (
+            (plane[..., 0::2], plane[..., 1::2])
+            if offset == 0
+            else (plane[..., ::-1][..., 0::2], plane[..., ::-1][..., 1::2])
+        )
         before = np.concatenate([on[..., :1], off[..., :-1]], axis=-1)
         out = (before + 2 * on + off) / 4
         out = out if offset == 0 else out[..., ::-1]

@@ -12,7 +12,9 @@ from upwelling.core.kernels import parallel
 
 @parallel
 def planes_to_rgb(luma: Any, blue: Any, red: Any, sub_x: Any, sub_y: Any, p: Any, out: Any) -> None:
-    """p: y0, 1/y span, c0, 1/c span, code gain, code offset, chroma offset x, y, then what each of R, G, B takes of Cb and of Cr."""
+    """p: y0, 1/y span, c0, 1/c span, code gain, code offset, chroma offset x, y, then what each of R, G, B takes of Cb
+    and of Cr.
+    """
     height, width = luma.shape
     rows, columns = blue.shape
     for y in prange(height):

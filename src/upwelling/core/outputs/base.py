@@ -8,11 +8,11 @@ from typing import Any, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import PRIMARIES, Primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.curves import CURVES, Curve
 from upwelling.core.curves.hlg import LUMINANCE, Ootf
 from upwelling.core.encodings.base import Range
 from upwelling.core.operations import Affine, Decode, Encode, LuminancePower, Matrix, Operation, run_reference
-from upwelling.core.primaries import PRIMARIES, Primaries, rgb_to_rgb, rgb_to_xyz
 
 Depth = Literal[8, 10, 12, 16]
 Surround = Literal["dark", "dim", "average"]
@@ -25,9 +25,10 @@ HDR_FROM = 203.0
 class Output:
     """A display target.
 
-    Light is relative: 0 is the display's black, 1 its peak, in the primaries of ``gamut``. ``primaries`` are those of the signal; a
-    ``limit_name`` says that no colour outside smaller primaries may be sent in it. ``mid_grey_nits`` is where scene mid grey 0.18 is placed,
-    ``white_nits`` what the trade calls reference white there, ``surround_nits`` the luminance round the screen.
+    Light is relative: 0 is the display's black, 1 its peak, in the primaries of ``gamut``. ``primaries`` are those of
+    the signal; a ``limit_name`` says that no colour outside smaller primaries may be sent in it. ``mid_grey_nits`` is
+    where scene mid grey 0.18 is placed, ``white_nits`` what the trade calls reference white there, ``surround_nits``
+    the luminance round the screen.
     """
 
     name: str
@@ -81,8 +82,8 @@ class Output:
 
         * PQ is absolute (SMPTE ST 2084).
         * HLG undoes the display's OOTF, with the black lift β (ITU-R BT.2100-2, table 5).
-        * BT.1886 has its black in the curve: L = a·max(V + b, 0)^2.4 (ITU-R BT.1886, annex 1), so that code 0 is the black.
-        * Every other curve says nothing of the black: the light above it follows the curve.
+        * BT.1886 has its black in the curve: L = a·max(V + b, 0)^2.4 (ITU-R BT.1886, annex 1), so that code 0 is the
+        black. * Every other curve says nothing of the black: the light above it follows the curve.
         """
         matrix = self._matrix(self.gamut, self.primaries)
         lift = self.black_nits / self.peak_nits

@@ -6,12 +6,13 @@ from typing import Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from upwelling.core.colour.primaries import primaries
 from upwelling.core.encodings.base import Range
 from upwelling.core.encodings.custom import OwnPrimaries
-from upwelling.core.errors import BadValue, refusal
+from upwelling.core.errors import BadValue
 from upwelling.core.outputs.base import Depth, Output, Surround
 from upwelling.core.outputs.registry import OUTPUTS
-from upwelling.core.primaries import primaries
+from upwelling.core.parameters import refusal
 
 CurveName = Literal["BT.1886", "sRGB", "gamma 2.2", "gamma 2.4", "gamma 2.6", "PQ", "HLG"]
 SURROUND_NITS: dict[Surround, float] = {"dark": 0.05, "dim": 5.0, "average": 12.0}
@@ -38,11 +39,18 @@ class CustomOutput(BaseModel):
     @model_validator(mode="after")
     def _levels_rise(self) -> Self:
         if self.black_nits * 4 > self.mid_grey_nits:
-            raise ValueError(f"A black of {self.black_nits:g} cd/m² leaves no room under a mid grey of {self.mid_grey_nits:g}; give a lower black")
+            raise ValueError(
+                f"A black of {self.black_nits:g} cd/m² leaves no room under a mid grey of {self.mid_grey_nits:g}; give "
+                "a lower black"
+            )
         if self.mid_grey_nits > 0.6 * self.peak_nits:
-            raise ValueError(f"A mid grey of {self.mid_grey_nits:g} cd/m² leaves no room under a peak of {self.peak_nits:g}")
+            raise ValueError(
+                f"A mid grey of {self.mid_grey_nits:g} cd/m² leaves no room under a peak of {self.peak_nits:g}"
+            )
         if not self.mid_grey_nits < self.white_nits <= self.peak_nits:
-            raise ValueError(f"Reference white must lie above mid grey and not above the peak of {self.peak_nits:g} cd/m²")
+            raise ValueError(
+                f"Reference white must lie above mid grey and not above the peak of {self.peak_nits:g} cd/m²"
+            )
         if self.limit and self.limit == self.primaries:
             raise ValueError("The signal is in those primaries already; there is nothing to limit")
         return self
@@ -63,7 +71,20 @@ class CustomOutput(BaseModel):
     def output(self) -> Output:
         """As an Output."""
         own = self.primaries.primaries() if isinstance(self.primaries, OwnPrimaries) else primaries(self.primaries)
-        return Output(self.name, self.curve, own.name, self.peak_nits, self.mid_grey_nits, self.white_nits, self.surround,
-                      SURROUND_NITS[self.surround], self.note or "Defined in this production.", "Given by the production's technician",
-                      black_nits=self.black_nits, limit_name=self.limit, default_range=self.default_range,
-                      default_depth=self.default_depth, own_primaries=own)
+        return Output(
+            self.name,
+            self.curve,
+            own.name,
+            self.peak_nits,
+            self.mid_grey_nits,
+            self.white_nits,
+            self.surround,
+            SURROUND_NITS[self.surround],
+            self.note or "Defined in this production.",
+            "Given by the production's technician",
+            black_nits=self.black_nits,
+            limit_name=self.limit,
+            default_range=self.default_range,
+            default_depth=self.default_depth,
+            own_primaries=own,
+        )

@@ -24,7 +24,12 @@ class Level:
 
 def levels(target: Output, code_range: Range, depth: int) -> tuple[Level, ...]:
     """The four levels of an output in a range and depth, of a neutral."""
-    named = (("Black", target.black_nits), ("Mid grey", target.mid_grey_nits), ("Reference white", target.white_nits), ("Peak", target.peak_nits))
+    named = (
+        ("Black", target.black_nits),
+        ("Mid grey", target.mid_grey_nits),
+        ("Reference white", target.white_nits),
+        ("Peak", target.peak_nits),
+    )
     found = []
     for name, nits in named:
         signal = float(target.to_code(np.array(target.relative(nits))))

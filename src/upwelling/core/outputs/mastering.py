@@ -15,7 +15,9 @@ XY_STEP, NITS_STEP = 0.00002, 0.0001
 
 @dataclass(frozen=True)
 class MasteringDisplay:
-    """Chromaticities and luminances of the display the picture was made on, and as integers in the units of the standard."""
+    """Chromaticities and luminances of the display the picture was made on, and as integers in the units of the
+    standard.
+    """
 
     red: tuple[float, float]
     green: tuple[float, float]
@@ -32,10 +34,14 @@ class MasteringDisplay:
 
     def coded(self) -> str:
         """Green, blue, red, white point and luminances in coded units, in the order HEVC carries them."""
+
         def xy(pair: tuple[float, float]) -> str:
             return f"({round(pair[0] / XY_STEP)},{round(pair[1] / XY_STEP)})"
-        return (f"G{xy(self.green)}B{xy(self.blue)}R{xy(self.red)}WP{xy(self.white)}"
-                f"L({round(self.peak_nits / NITS_STEP)},{round(self.black_nits / NITS_STEP)})")
+
+        return (
+            f"G{xy(self.green)}B{xy(self.blue)}R{xy(self.red)}WP{xy(self.white)}"
+            f"L({round(self.peak_nits / NITS_STEP)},{round(self.black_nits / NITS_STEP)})"
+        )
 
 
 @dataclass(frozen=True)
@@ -47,9 +53,15 @@ class LightLevel:
     frames: int = 0
 
     def and_frame(self, nits: Any) -> LightLevel:
-        """With one more frame of display light (H, W, 3) in cd/m²: both figures go by the largest channel of each pixel."""
+        """With one more frame of display light (H, W, 3) in cd/m²: both figures go by the largest channel of each
+        pixel.
+        """
         largest = np.asarray(nits).max(axis=-1)
-        return LightLevel(max(self.max_cll, float(largest.max())), max(self.max_fall, float(largest.mean(dtype=np.float64))), self.frames + 1)
+        return LightLevel(
+            max(self.max_cll, float(largest.max())),
+            max(self.max_fall, float(largest.mean(dtype=np.float64))),
+            self.frames + 1,
+        )
 
     def coded(self) -> str:
         """As whole cd/m², rounded up so that neither is understated."""

@@ -8,10 +8,10 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
+from upwelling.core.colour.primaries import Adaptation, Primaries, adaptation_matrix, rgb_to_xyz
+from upwelling.core.colour.temperature import KELVIN_RANGE, kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.operations import Affine, BalanceHighlights, Matrix, Operation
-from upwelling.core.primaries import Adaptation, Primaries, adaptation_matrix, rgb_to_xyz
 from upwelling.core.raw.profile import D50, RawProfile
-from upwelling.core.temperature import KELVIN_RANGE, kelvin_duv_to_xy, xy_to_kelvin_duv
 
 Balance = Literal["as shot", "daylight", "cloudy", "shade", "tungsten", "fluorescent", "own"]
 PRESETS: dict[str, float] = {"daylight": 5500, "cloudy": 6500, "shade": 7500, "tungsten": 2850, "fluorescent": 3800}
@@ -19,8 +19,14 @@ PRESETS: dict[str, float] = {"daylight": 5500, "cloudy": 6500, "shade": 7500, "t
 
 
 def _parameter(default: Any, title: str, unit: str, low: float, high: float, fine: float, description: str) -> Any:
-    return Field(default, title=title, description=description, ge=low, le=high,
-                 json_schema_extra={"unit": unit, "low": low, "high": high, "fine": fine})
+    return Field(
+        default,
+        title=title,
+        description=description,
+        ge=low,
+        le=high,
+        json_schema_extra={"unit": unit, "low": low, "high": high, "fine": fine},
+    )
 
 
 class Development(BaseModel):
@@ -28,13 +34,21 @@ class Development(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     balance: Balance = Field("as shot", title="White balance", description="“own” uses the kelvin and Duv beside it.")
-    kelvin: float = _parameter(5500.0, "Light", "K", *KELVIN_RANGE, 50, "Colour temperature of the light that becomes white.")
-    duv: float = _parameter(0.0, "Tint", "Duv", -0.03, 0.03, 0.001, "Distance of that light from the black-body line; + is greener.")
+    kelvin: float = _parameter(
+        5500.0, "Light", "K", *KELVIN_RANGE, 50, "Colour temperature of the light that becomes white."
+    )
+    duv: float = _parameter(
+        0.0, "Tint", "Duv", -0.03, 0.03, 0.001, "Distance of that light from the black-body line; + is greener."
+    )
     exposure: float = _parameter(0.0, "Exposure", "stops", -6, 6, 0.05, "Gain before everything else.")
-    exposure_index: int = _parameter(0, "Exposure index", "EI", 0, 12800, 100, "Gain against the recorded index; 0 leaves it as recorded.")
+    exposure_index: int = _parameter(
+        0, "Exposure index", "EI", 0, 12800, 100, "Gain against the recorded index; 0 leaves it as recorded."
+    )
     highlights: Literal["balanced", "as recorded"] = Field(
-        "balanced", title="Highlights",
-        description="Balanced: channels that clip are lifted with the others, so clipped white stays white.")
+        "balanced",
+        title="Highlights",
+        description="Balanced: channels that clip are lifted with the others, so clipped white stays white.",
+    )
 
 
 class RawSettings(BaseModel):
@@ -65,10 +79,15 @@ class RawSettings(BaseModel):
         return self.profile.baseline_exposure + settings.exposure + index
 
     def operations(self, working: Primaries, adaptation: Adaptation) -> tuple[Operation, ...]:
-        """From camera RGB (1.0 = white level) to working light. Raises BadValue for a light the camera cannot balance."""
+        """From camera RGB (1.0 = white level) to working light.
+
+        Raises BadValue for a light the camera cannot balance.
+        """
         white = self.white()
         as_shot = self.development.balance == "as shot"
-        neutral = np.array(self.profile.as_shot) / max(self.profile.as_shot) if as_shot else self.profile.neutral_of(white)
+        neutral = (
+            np.array(self.profile.as_shot) / max(self.profile.as_shot) if as_shot else self.profile.neutral_of(white)
+        )
         gains = tuple(float(1 / v) for v in neutral)
         to_xyz = self.profile.balanced_to_xyz_d50(neutral, white)
         to_white = adaptation_matrix(D50, working.white, adaptation)

@@ -1,4 +1,5 @@
-"""A mosaic and its levels. Source: Adobe, Digital Negative Specification 1.7.1.0 (2023), chapter 5, “Mapping Raw Values to
+"""A mosaic and its levels. Source: Adobe, Digital Negative Specification 1.7.1.0 (2023), chapter 5, “Mapping Raw Values
+to
 Linear Reference Values”."""
 
 from __future__ import annotations
@@ -21,9 +22,9 @@ QUALITIES: tuple[Quality, ...] = ("half", "bilinear", "full")
 class Mosaic:
     """Sensor values as stored. ``values`` (H, W) for a mosaic, (H, W, 3) for an already demosaiced raw.
 
-    ``pattern`` names the colour (0 red, 1 green, 2 blue) of a 2 × 2 cell by rows, counted from the active area's corner.
-    ``black`` has one level for each place of its own repeating cell, shape (rows, columns, planes); the per-row and
-    per-column deltas add to it. ``crop`` is top, left, height, width within the active area.
+    ``pattern`` names the colour (0 red, 1 green, 2 blue) of a 2 × 2 cell by rows, counted from the active area's
+    corner. ``black`` has one level for each place of its own repeating cell, shape (rows, columns, planes); the per-row
+    and per-column deltas add to it. ``crop`` is top, left, height, width within the active area.
     """
 
     values: Any
@@ -64,15 +65,18 @@ class Mosaic:
     def camera_rgb(self, quality: Quality = "full") -> Float32:
         """Camera RGB of the default crop, 1.0 = white level. Half gives half the size.
 
-        The filters of Malvar, He and Cutler (ICASSP 2004) borrow detail between channels, so they see the mosaic balanced
-        by the as-shot neutral, which is taken out again afterwards.
+        The filters of Malvar, He and Cutler (ICASSP 2004) borrow detail between channels, so they see the mosaic
+        balanced by the as-shot neutral, which is taken out again afterwards.
         """
         linear = self.linear()
         if linear.ndim == 3:
             rgb = linear
             if quality == "half":
-                rgb = np.ascontiguousarray(rgb[: rgb.shape[0] // 2 * 2, : rgb.shape[1] // 2 * 2]
-                                           .reshape(rgb.shape[0] // 2, 2, rgb.shape[1] // 2, 2, 3).mean(axis=(1, 3)))
+                rgb = np.ascontiguousarray(
+                    rgb[: rgb.shape[0] // 2 * 2, : rgb.shape[1] // 2 * 2]
+                    .reshape(rgb.shape[0] // 2, 2, rgb.shape[1] // 2, 2, 3)
+                    .mean(axis=(1, 3))
+                )
         elif quality == "half":
             rgb = self._half(linear)
         else:
@@ -85,7 +89,7 @@ class Mosaic:
         if self.crop is not None:
             factor = 2 if quality == "half" else 1
             top, left, height, width = (v // factor for v in self.crop)
-            rgb = rgb[top:top + height, left:left + width]
+            rgb = rgb[top : top + height, left : left + width]
         return np.ascontiguousarray(rgb, dtype=np.float32)
 
     def _half(self, linear: Any) -> Any:

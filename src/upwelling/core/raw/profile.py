@@ -11,20 +11,41 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import adaptation_matrix, xy_to_xyz
+from upwelling.core.colour.temperature import xy_to_kelvin_duv
 from upwelling.core.errors import BadValue
-from upwelling.core.primaries import adaptation_matrix, xy_to_xyz
-from upwelling.core.temperature import xy_to_kelvin_duv
 
 Matrix3 = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 IDENTITY: Matrix3 = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 D50 = (0.3457, 0.3585)
-LIGHTS: dict[int, float] = {1: 5500, 2: 3800, 3: 2850, 4: 5500, 9: 5500, 10: 6500, 11: 7500, 12: 6400, 13: 5050, 14: 4150,
-                            15: 3525, 17: 2850, 18: 5500, 19: 6500, 20: 5500, 21: 6500, 22: 7500, 23: 5000, 24: 3200}
+LIGHTS: dict[int, float] = {
+    1: 5500,
+    2: 3800,
+    3: 2850,
+    4: 5500,
+    9: 5500,
+    10: 6500,
+    11: 7500,
+    12: 6400,
+    13: 5050,
+    14: 4150,
+    15: 3525,
+    17: 2850,
+    18: 5500,
+    19: 6500,
+    20: 5500,
+    21: 6500,
+    22: 7500,
+    23: 5000,
+    24: 3200,
+}
 """EXIF LightSource numbers (CIPA DC-008-2019, 4.6.5) to the rounded kelvins the DNG reference code takes for them."""
 
 
 class RawProfile(BaseModel):
-    """Colour data of one raw file; matrices are row by row, ``color`` from XYZ to camera, ``forward`` from camera to XYZ D50."""
+    """Colour data of one raw file; matrices are row by row, ``color`` from XYZ to camera, ``forward`` from camera to
+    XYZ D50.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     camera: str = Field("", max_length=120)
@@ -64,12 +85,16 @@ class RawProfile(BaseModel):
         kelvin = xy_to_kelvin_duv(xy)[0]
         neutral = self.xyz_to_camera(kelvin) @ xy_to_xyz(xy)
         if (neutral <= 0).any():
-            raise BadValue("This camera cannot see that light as white: a channel would need a gain without bound. Choose a light "
-                           "nearer to daylight.")
+            raise BadValue(
+                "This camera cannot see that light as white: a channel would need a gain without bound. Choose a light "
+                "nearer to daylight."
+            )
         return np.asarray(neutral / neutral.max())
 
     def white_of(self, neutral: Any) -> tuple[float, float]:
-        """The xy of the light under which ``neutral`` is white; found by repeating, as the matrix depends on the light."""
+        """The xy of the light under which ``neutral`` is white; found by repeating,
+        as the matrix depends on the light.
+        """
         xy = D50
         for _ in range(40):
             xyz = np.linalg.solve(self.xyz_to_camera(xy_to_kelvin_duv(xy)[0]), np.asarray(neutral, dtype=np.float64))

@@ -7,7 +7,18 @@ from dataclasses import replace
 from upwelling.core.encodings import ENCODINGS, Encoding, Range
 from upwelling.core.media.footage import FileFacts
 from upwelling.core.media.tags import contradictions
-from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Candidate, Evidence, FileClues, Recognition, Remark, Sibling, State
+from upwelling.core.recognise.base import (
+    FAIR,
+    STRONG,
+    WEAK,
+    Candidate,
+    Evidence,
+    FileClues,
+    Recognition,
+    Remark,
+    Sibling,
+    State,
+)
 from upwelling.core.recognise.remarks import eight_bit_log, remarks_on
 from upwelling.core.recognise.sidecar import read_sidecars
 from upwelling.core.recognise.signal import (
@@ -35,14 +46,22 @@ def recognise_raw(facts: FileFacts, signal: SignalFacts) -> Recognition:
 
 def recognise_file(facts: FileFacts, signal: SignalFacts, clues: FileClues) -> Recognition:
     """The conclusion from all evidence. Never certain against the signal's own levels."""
-    evidence = [*tag_evidence(facts), *word_evidence(facts.metadata, "metadata"), *word_evidence(clues.sidecar, "sidecar"),
-                *word_evidence({"name": clues.file_name}, "name")]
+    evidence = [
+        *tag_evidence(facts),
+        *word_evidence(facts.metadata, "metadata"),
+        *word_evidence(clues.sidecar, "sidecar"),
+        *word_evidence({"name": clues.file_name}, "name"),
+    ]
     if clues.sibling:
-        evidence.append(Evidence("camera", clues.sibling.why, FAIR, encoding=clues.sibling.encoding, range=clues.sibling.range))
+        evidence.append(
+            Evidence("camera", clues.sibling.why, FAIR, encoding=clues.sibling.encoding, range=clues.sibling.range)
+        )
     assumed = _range(facts, facts.tags.range)
     if looks_like_log(signal, assumed):
         # Cameras write tags of BT.709 on log files as well: against log levels they weigh little.
-        evidence = [replace(item, weight=min(item.weight, WEAK)) if item.curve == "BT.1886" else item for item in evidence]
+        evidence = [
+            replace(item, weight=min(item.weight, WEAK)) if item.curve == "BT.1886" else item for item in evidence
+        ]
     evidence += floor_evidence(signal, assumed)
     candidates = _candidates(facts, evidence)
     contradictions, burned = _contradictions(facts, signal, clues, evidence, candidates, assumed)
@@ -94,8 +113,14 @@ def _candidates(facts: FileFacts, evidence: list[Evidence]) -> list[Candidate]:
     return [Candidate(c.encoding, c.range, c.score, round(c.score / (total + 0.5), 2), c.evidence) for c in found]
 
 
-def _contradictions(facts: FileFacts, signal: SignalFacts, clues: FileClues, evidence: list[Evidence],
-                    candidates: list[Candidate], assumed: Range) -> tuple[list[str], str]:
+def _contradictions(
+    facts: FileFacts,
+    signal: SignalFacts,
+    clues: FileClues,
+    evidence: list[Evidence],
+    candidates: list[Candidate],
+    assumed: Range,
+) -> tuple[list[str], str]:
     """Sentences of what cannot both be true, and the reason to suspect a burned-in viewing transform."""
     found = contradictions(facts.tags)
     burned = ""
@@ -104,21 +129,36 @@ def _contradictions(facts: FileFacts, signal: SignalFacts, clues: FileClues, evi
     if best and member and is_log(member) and best.score >= 0.6:
         reason = ruled_out(signal, member, best.range)
         other: Range = "full" if best.range == "legal" else "legal"
-        if reason and not ruled_out(signal, member, other) and best.range == "legal" and not looks_like_display(signal, assumed):
+        if (
+            reason
+            and not ruled_out(signal, member, other)
+            and best.range == "legal"
+            and not looks_like_display(signal, assumed)
+        ):
             found.append(f"{_sentence(best.evidence[0])}, but {reason}: the codes fit full range instead.")
         elif reason:
             found.append(f"{_sentence(best.evidence[0])}, but {reason}.")
             if looks_like_display(signal, assumed):
-                burned = (f"Viewing transform burned in? The levels are a finished picture's: luma from code {signal.floor:.0f} to "
-                          f"{signal.top:.0f} of 1023.")
+                burned = (
+                    "Viewing transform burned in? The levels are a finished picture's: luma from code "
+                    f"{signal.floor:.0f} to {signal.top:.0f} of 1023."
+                )
     if member and member.referred == "display" and member.curve_name not in ("PQ",) and looks_like_log(signal, assumed):
         tagged = next((i.text for i in evidence if i.kind == "tags"), best.evidence[0] if best else "")
-        found.append(f"{_sentence(tagged)}, but nothing lies below code {signal.floor:.0f} or above {signal.top:.0f} of 1023 and colour is "
-                     f"weak (chroma {signal.chroma:.2f}): probably log.")
+        found.append(
+            f"{_sentence(tagged)}, but nothing lies below code {signal.floor:.0f} or above {signal.top:.0f} of 1023 "
+            f"and colour is weak (chroma {signal.chroma:.2f}): probably log."
+        )
     curves = {i.curve for i in evidence if i.kind in ("tags", "metadata", "sidecar") and i.weight >= STRONG and i.curve}
     if len(curves) > 1:
         found.append(f"The file names two curves: {' and '.join(sorted(curves))}.")
-    if clues.sibling and best and best.score >= FAIR and best.encoding != clues.sibling.encoding and best.score < STRONG + 0.1:
+    if (
+        clues.sibling
+        and best
+        and best.score >= FAIR
+        and best.encoding != clues.sibling.encoding
+        and best.score < STRONG + 0.1
+    ):
         rival = next((i.text for i in evidence if i.kind != "camera" and i.weight >= FAIR), "")
         if rival:
             found.append(f"{_sentence(rival)}, but {clues.sibling.why}.")
@@ -143,7 +183,11 @@ def _state(candidates: list[Candidate], signal: SignalFacts, assumed: Range, con
     second = candidates[1].score if len(candidates) > 1 else 0.0
     if best.score >= STRONG and best.score - second >= 1.0:
         return "known"
-    if ENCODINGS[best.encoding].curve_name == "BT.1886" and best.score < STRONG and not looks_like_display(signal, assumed):
+    if (
+        ENCODINGS[best.encoding].curve_name == "BT.1886"
+        and best.score < STRONG
+        and not looks_like_display(signal, assumed)
+    ):
         return "unknown"  # tags of BT.709 mean little by themselves
     if best.score >= FAIR and (best.score - second >= 0.5 or _same_curve(candidates, best.score)):
         return "likely"
@@ -156,5 +200,18 @@ def _same_curve(candidates: list[Candidate], score: float) -> bool:
     return len({ENCODINGS[c.encoding].curve_name for c in leaders}) == 1
 
 
-__all__ = ["Candidate", "Evidence", "FileClues", "Recognition", "Remark", "Sibling", "SignalFacts", "State", "eight_bit_log", "read_sidecars", "recognise_file",
-           "recognise_raw", "signal_facts"]
+__all__ = [
+    "Candidate",
+    "Evidence",
+    "FileClues",
+    "Recognition",
+    "Remark",
+    "Sibling",
+    "SignalFacts",
+    "State",
+    "eight_bit_log",
+    "read_sidecars",
+    "recognise_file",
+    "recognise_raw",
+    "signal_facts",
+]

@@ -15,7 +15,9 @@ STRONG, FAIR, WEAK = 3.0, 1.6, 0.6
 
 @dataclass(frozen=True)
 class Evidence:
-    """One finding: where it is from, in words, how much it weighs, and what it speaks for (empty: says nothing of it)."""
+    """One finding: where it is from, in words, how much it weighs, and what it speaks for (empty:
+    says nothing of it).
+    """
 
     kind: Kind
     text: str

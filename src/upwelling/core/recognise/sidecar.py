@@ -2,29 +2,34 @@
 
 from __future__ import annotations
 
-import json
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 from xml.etree.ElementTree import ParseError
 
 from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
+from upwelling.core.strict_json import read_json
+
 LARGEST = 512 * 1024
-MOST_VALUES = 400
+MOST_VALUES, MOST_ENTRIES = 400, 100_000
 
 
-def sidecars_of(path: Path) -> list[Path]:
-    """XML and JSON files in the same folder whose name is the clip's, alone or followed by M01 (a maker's habit) or its ending."""
+def sidecars_of(path: FilePath) -> list[FilePath]:
+    """XML and JSON files in the same folder whose name is the clip's, alone or followed by M01 (a maker's habit) or its
+    ending.
+    """
     stem = path.stem.lower()
     wanted = {stem, f"{stem}m01", path.name.lower()}
     try:
-        return sorted(p for p in path.parent.iterdir() if p.suffix.lower() in (".xml", ".json") and p.stem.lower() in wanted)
+        return sorted(
+            p for p in path.parent.iterdir() if p.suffix.lower() in (".xml", ".json") and p.stem.lower() in wanted
+        )
     except OSError:
         return []
 
 
-def read_sidecars(path: Path) -> dict[str, str]:
+def read_sidecars(path: FilePath) -> dict[str, str]:
     """Flat names and values of all sidecars; a damaged or oversized one is passed over, as it is only evidence."""
     found: dict[str, str] = {}
     for sidecar in sidecars_of(path):
@@ -32,7 +37,10 @@ def read_sidecars(path: Path) -> dict[str, str]:
             if sidecar.stat().st_size > LARGEST:
                 continue
             data = sidecar.read_bytes()
-            pairs = _json(json.loads(data), "") if sidecar.suffix.lower() == ".json" else _xml(fromstring(data), "")
+            if sidecar.suffix.lower() == ".json":
+                pairs = _json(read_json(data, largest=LARGEST, most=MOST_ENTRIES), "")
+            else:
+                pairs = _xml(fromstring(data), "")
         except (OSError, ValueError, ParseError, DefusedXmlException, RecursionError):
             continue
         for key, value in pairs[:MOST_VALUES]:

@@ -11,7 +11,7 @@ import numpy as np
 from upwelling.core.encodings import ENCODINGS, Encoding, Range, full_to_legal
 from upwelling.core.media.base import Still
 from upwelling.core.recognise.base import WEAK, Evidence
-from upwelling.core.scopes import camera_plateau
+from upwelling.core.scopes.facts import camera_plateau
 
 _LUMA = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
 SAMPLES = 200_000
@@ -60,7 +60,9 @@ def signal_facts(stills: Sequence[Still]) -> SignalFacts:
     for still in stills:
         # Compression smears the edge of a bar into the picture: a little more is left out.
         rows, columns = (still.height // 60 if top else 0), (still.width // 60 if left else 0)
-        code = still.code[top + rows:still.height - bottom - rows, left + columns:still.width - right - columns].reshape(-1, 3)
+        code = still.code[
+            top + rows : still.height - bottom - rows, left + columns : still.width - right - columns
+        ].reshape(-1, 3)
         samples.append(code[:: max(1, len(code) // SAMPLES)])
     rgb = np.concatenate(samples) * np.float32(1023)
     luma = rgb @ _LUMA
@@ -76,10 +78,22 @@ def signal_facts(stills: Sequence[Still]) -> SignalFacts:
     counts = np.bincount(whole)
     fine = float(counts[np.arange(len(counts)) % 4 != 0].sum() / max(counts.sum(), 1)) if depth == 10 else 1.0
     return SignalFacts(
-        float(floor), float(low), float(middle), float(high), float(most), float(np.percentile(strength, 98)),
-        float(np.mean(luma < 60)), float(np.mean(luma > 960)), float(plateau[0] * 1023), float(plateau[1]),
-        int(np.count_nonzero(counts)), fine, bars, _blocks(stills[0]),
-        tuple(int(v) for v in np.bincount(np.clip(luma, 0, 1023).astype(np.int64), minlength=1024)))
+        float(floor),
+        float(low),
+        float(middle),
+        float(high),
+        float(most),
+        float(np.percentile(strength, 98)),
+        float(np.mean(luma < 60)),
+        float(np.mean(luma > 960)),
+        float(plateau[0] * 1023),
+        float(plateau[1]),
+        int(np.count_nonzero(counts)),
+        fine,
+        bars,
+        _blocks(stills[0]),
+        tuple(int(v) for v in np.bincount(np.clip(luma, 0, 1023).astype(np.int64), minlength=1024)),
+    )
 
 
 def _bars(stills: Sequence[Still]) -> tuple[int, int, int, int]:
@@ -95,7 +109,9 @@ def _bars(stills: Sequence[Still]) -> tuple[int, int, int, int]:
         flat_rows = (np.abs(luma - edge) < 2 / 255).mean(axis=1) > 0.995
         flat_columns = (np.abs(luma - sides) < 2 / 255).mean(axis=0) > 0.995
         dark = edge < 0.15 or sides < 0.15
-        found.append((*_ends(flat_rows & (edge < 0.15)), *_ends(flat_columns & (sides < 0.15))) if dark else (0, 0, 0, 0))
+        found.append(
+            (*_ends(flat_rows & (edge < 0.15)), *_ends(flat_columns & (sides < 0.15))) if dark else (0, 0, 0, 0)
+        )
     top, bottom, left, right = (min(values) for values in zip(*found, strict=True))
     height, width = stills[0].height, stills[0].width
     if top + bottom > height // 2 or min(top, bottom) < height // 50:
@@ -132,11 +148,17 @@ def code_10bit(encoding: Encoding, reflectance: float, code_range: Range) -> flo
 
 def is_log(encoding: Encoding) -> bool:
     """A camera's log curve: scene-referred with a black well above code 0."""
-    return encoding.referred == "scene" and encoding.code_of(0.0) > 0.04 and encoding.curve_name not in ("ACEScct", "linear")
+    return (
+        encoding.referred == "scene"
+        and encoding.code_of(0.0) > 0.04
+        and encoding.curve_name not in ("ACEScct", "linear")
+    )
 
 
 def looks_like_log(facts: SignalFacts, code_range: Range) -> bool:
-    """Floor where only log curves have their black (90…130 full, 140…175 legal), nothing near white, no strong colour."""
+    """Floor where only log curves have their black (90…130 full, 140…175 legal), nothing near white,
+    no strong colour.
+    """
     return facts.floor > (130 if code_range == "legal" else 85) and facts.top < 930 and facts.chroma < 0.65
 
 
@@ -152,8 +174,10 @@ def ruled_out(facts: SignalFacts, encoding: Encoding, code_range: Range) -> str:
     black = code_10bit(encoding, 0.0, code_range)
     share = facts.share_below(black - NOISE_10BIT)
     if share > MOST_BELOW:
-        return (f"{100 * share:.2g} % of the picture lies below code {black:.0f}, the black of {encoding.curve_name} "
-                f"({code_range} range)")
+        return (
+            f"{100 * share:.2g} % of the picture lies below code {black:.0f}, the black of {encoding.curve_name} "
+            f"({code_range} range)"
+        )
     return ""
 
 
@@ -168,6 +192,14 @@ def floor_evidence(facts: SignalFacts, code_range_of_file: Range) -> list[Eviden
         for code_range in _RANGES:
             black = code_10bit(member, 0.0, code_range)
             if black - NOISE_10BIT <= facts.floor <= black + 25:
-                found.append(Evidence("signal", f"darkest codes at {facts.floor:.0f} of 1023, black of {member.curve_name} in {code_range} "
-                                      f"range is {black:.0f}", WEAK / 2, encoding=member.name, range=code_range))
+                found.append(
+                    Evidence(
+                        "signal",
+                        f"darkest codes at {facts.floor:.0f} of 1023, black of {member.curve_name} in {code_range} "
+                        f"range is {black:.0f}",
+                        WEAK / 2,
+                        encoding=member.name,
+                        range=code_range,
+                    )
+                )
     return found

@@ -9,15 +9,35 @@ from upwelling.core.recognise.base import STRONG, WEAK, Evidence, Kind
 
 _S = r"[-_ .]?"
 _CURVES = {
-    "S-Log3": rf"s{_S}log{_S}3", "S-Log2": rf"s{_S}log{_S}2", "V-Log": rf"v{_S}log(?:{_S}l)?", "LogC4": rf"log{_S}c{_S}4",
-    "LogC3": rf"log{_S}c(?:{_S}3)?", "C-Log3": rf"c(?:anon)?{_S}log{_S}3", "C-Log2": rf"c(?:anon)?{_S}log{_S}2", "C-Log": rf"c(?:anon)?{_S}log",
-    "Log3G10": rf"log{_S}3{_S}g{_S}10", "F-Log2": rf"f{_S}log{_S}2", "F-Log": rf"f{_S}log", "N-Log": rf"n{_S}log",
-    "D-Log": rf"d{_S}log", "L-Log": rf"l{_S}log", "Apple Log": rf"apple{_S}log", "HLG": r"hlg|hybrid[-_ ]?log[-_ ]?gamma",
-    "PQ": r"st[-_ ]?2084|hdr10|(?<=[_. -])pq", "ACEScct": r"acescct", "ACEScc": r"acescc",
+    "S-Log3": rf"s{_S}log{_S}3",
+    "S-Log2": rf"s{_S}log{_S}2",
+    "V-Log": rf"v{_S}log(?:{_S}l)?",
+    "LogC4": rf"log{_S}c{_S}4",
+    "LogC3": rf"log{_S}c(?:{_S}3)?",
+    "C-Log3": rf"c(?:anon)?{_S}log{_S}3",
+    "C-Log2": rf"c(?:anon)?{_S}log{_S}2",
+    "C-Log": rf"c(?:anon)?{_S}log",
+    "Log3G10": rf"log{_S}3{_S}g{_S}10",
+    "F-Log2": rf"f{_S}log{_S}2",
+    "F-Log": rf"f{_S}log",
+    "N-Log": rf"n{_S}log",
+    "D-Log": rf"d{_S}log",
+    "L-Log": rf"l{_S}log",
+    "Apple Log": rf"apple{_S}log",
+    "HLG": r"hlg|hybrid[-_ ]?log[-_ ]?gamma",
+    "PQ": r"st[-_ ]?2084|hdr10|(?<=[_. -])pq",
+    "ACEScct": r"acescct",
+    "ACEScc": r"acescc",
 }
 _PRIMARIES = {
-    "S-Gamut3.Cine": rf"s{_S}gamut{_S}3{_S}cine", "S-Gamut3": rf"s{_S}gamut{_S}3", "S-Gamut": rf"s{_S}gamut", "V-Gamut": rf"v{_S}gamut",
-    "Cinema Gamut": rf"cinema{_S}gamut", "D-Gamut": rf"d{_S}gamut", "F-Gamut": rf"f{_S}gamut", "BT.2020": rf"(?:bt|rec){_S}2020",
+    "S-Gamut3.Cine": rf"s{_S}gamut{_S}3{_S}cine",
+    "S-Gamut3": rf"s{_S}gamut{_S}3",
+    "S-Gamut": rf"s{_S}gamut",
+    "V-Gamut": rf"v{_S}gamut",
+    "Cinema Gamut": rf"cinema{_S}gamut",
+    "D-Gamut": rf"d{_S}gamut",
+    "F-Gamut": rf"f{_S}gamut",
+    "BT.2020": rf"(?:bt|rec){_S}2020",
     "BT.709": rf"(?:bt|rec){_S}709",
 }
 _LUT = re.compile(r"\b[\w .-]{0,60}(?:\.cube|\.3dl|\blut\b|look[-_ ]?up)[\w .-]{0,60}", re.IGNORECASE)
@@ -26,7 +46,10 @@ _LUT = re.compile(r"\b[\w .-]{0,60}(?:\.cube|\.3dl|\blut\b|look[-_ ]?up)[\w .-]{
 def _first(patterns: Mapping[str, str], text: str) -> str:
     """The name whose pattern occurs as a word of its own; longer names are listed first."""
     lowered = text.lower()
-    return next((name for name, pattern in patterns.items() if re.search(rf"(?<![a-z0-9])(?:{pattern})(?![a-z0-9])", lowered)), "")
+    return next(
+        (name for name, pattern in patterns.items() if re.search(rf"(?<![a-z0-9])(?:{pattern})(?![a-z0-9])", lowered)),
+        "",
+    )
 
 
 def word_evidence(values: Mapping[str, str], kind: Kind) -> list[Evidence]:
@@ -45,8 +68,15 @@ def word_evidence(values: Mapping[str, str], kind: Kind) -> list[Evidence]:
     space = next(iter(spaces), "") if len(spaces) == 1 else ""
     for curve, where in curves.items():
         place = {"metadata": "metadata", "sidecar": "sidecar file", "name": "file name"}.get(kind, kind)
-        found.append(Evidence(kind, f"{place} says {curve}: {where}" if kind != "name" else f"the file’s name says {curve}", weight,
-                              curve=curve, primaries=space))
+        found.append(
+            Evidence(
+                kind,
+                f"{place} says {curve}: {where}" if kind != "name" else f"the file’s name says {curve}",
+                weight,
+                curve=curve,
+                primaries=space,
+            )
+        )
     return found
 
 

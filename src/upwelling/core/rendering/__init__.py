@@ -17,8 +17,13 @@ from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.rise import Rise
 
 TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
-_Any = Annotated[Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip | LutRendering, Field(discriminator="kind")]
-AnyRendering = Annotated[_Any, BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given)]
+_Any = Annotated[
+    Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip | LutRendering,
+    Field(discriminator="kind"),
+]
+AnyRendering = Annotated[
+    _Any, BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given)
+]
 """Any member, by its kind; plain data that names none is the default."""
 RENDERING: TypeAdapter[AnyRendering] = TypeAdapter(AnyRendering)
 """Reads any rendering from plain data."""

@@ -8,13 +8,14 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.arrays import MID_GREY, Float64
+from upwelling.core.colour.primaries import Adaptation, Primaries
 from upwelling.core.operations import Operation, run_reference
 from upwelling.core.outputs import Output
-from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.fits import AnyFit, SmoothFit
 
 Preserved = Literal["channels", "luminance", "largest channel", "power norm"]
-"""What goes through the curve: each channel for itself, or one norm of the pixel, whose channels then keep their ratios.
+"""What goes through the curve: each channel for itself, or one norm of the pixel, whose channels then keep their
+ratios.
 
 The power norm, Σc³/Σc², is weighted towards the largest channel.
 """
@@ -25,9 +26,10 @@ OWN = ("kind", "fit")
 class ToneMap(BaseModel):
     """A way from scene light to display light: a frozen, validated value, with the gamut fit that ends it.
 
-    ``hue_bound`` is the largest turn of hue in ICtCp, in degrees, over the torture chart's sweeps of saturated light on BT.709 BT.1886, below
-    where a sweep leaves its gamut. ``largest_step`` is the largest ΔE (76 of CIELAB on SDR, ITP on HDR outputs; None: not made for it) between two camera
-    codes 2e-5 apart that a hunt may find, with the smooth fit. Tests hold each method to its own.
+    ``hue_bound`` is the largest turn of hue in ICtCp, in degrees, over the torture chart's sweeps of saturated light on
+    BT.709 BT.1886, below where a sweep leaves its gamut. ``largest_step`` is the largest ΔE (76 of CIELAB on SDR, ITP
+    on HDR outputs; None: not made for it) between two camera codes 2e-5 apart that a hunt may find, with the smooth
+    fit. Tests hold each method to its own.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
@@ -42,11 +44,16 @@ class ToneMap(BaseModel):
     fit: AnyFit = SmoothFit()
 
     def tone(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
-        """Scene-linear working light to relative display light in the output's gamut, channels still outside 0…1 where they fall so."""
+        """Scene-linear working light to relative display light in the output's gamut, channels still outside 0…1 where
+        they fall so.
+        """
         raise NotImplementedError
 
     def operations(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
-        """The whole rendering: relative display light, 0…1 in each channel. Raises BadValue when settings cannot meet."""
+        """The whole rendering: relative display light, 0…1 in each channel.
+
+        Raises BadValue when settings cannot meet.
+        """
         return (*self.tone(working, target, adaptation), self.fit.operation(target, adaptation))
 
     def peak_stops(self, target: Output) -> float:

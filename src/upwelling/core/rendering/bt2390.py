@@ -8,16 +8,16 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY, Float64
+from upwelling.core.colour.primaries import Adaptation, Primaries
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.curves.pq import PQ
 from upwelling.core.operations import Operation
 from upwelling.core.outputs import Output
 from upwelling.core.outputs.base import PQ_TOP
-from upwelling.core.primaries import Adaptation, Primaries
+from upwelling.core.parameters import choice, number
 from upwelling.core.rendering.base import Preserved, ToneMap
 from upwelling.core.rendering.source_display import scene_of, source_operations, source_peak, source_white, to_gamut
 from upwelling.core.rendering.tone_scale import ToneScale
-from upwelling.core.steps.base import choice, parameter
 
 
 def _signal(nits: float) -> float:
@@ -28,7 +28,8 @@ def _signal(nits: float) -> float:
 class Eetf:
     """Source light over its peak to target light over its peak; ITU-R BT.2390-8, section 5.4.1, steps 1 to 5.
 
-    L_B is 0: the source's black. The target's black is lifted to by b·(1 − E2)⁴ and then counted as none, as everywhere in an Output.
+    L_B is 0: the source's black. The target's black is lifted to by b·(1 − E2)⁴ and then counted as none, as everywhere
+    in an Output.
     """
 
     source_nits: float
@@ -59,7 +60,9 @@ class Bt2390(ToneMap):
     """Up to its knee the light stays what it was in cd/m²; above, a Hermite spline ends at the target's peak."""
 
     title: ClassVar[str] = "BT.2390 EETF"
-    explanation: ClassVar[str] = "Below the knee every cd/m² stays; above it a spline in PQ signal ends at the display's peak."
+    explanation: ClassVar[str] = (
+        "Below the knee every cd/m² stays; above it a spline in PQ signal ends at the display's peak."
+    )
     source: ClassVar[str] = "Report ITU-R BT.2390-8 (2020), section 5.4.1"
     keeps: ClassVar[str] = "cd/m² below the knee"
     hue_bound: ClassVar[float] = 1.0
@@ -68,14 +71,26 @@ class Bt2390(ToneMap):
     kind: Literal["bt2390"] = "bt2390"
     source_nits: float = source_peak()
     white_nits: float = source_white()
-    preserve: Preserved = choice("luminance", "Curve on", "The report offers channels and luminance; a max-weighted norm is ours.")
-    saturation: float = parameter(0.0, "Saturation kept", "×", 0.0, 1.0, 0.05,
-                                  "For a curve on channels: 0 lets highlights pale as the channels do, 1 keeps the source's saturation.")
+    preserve: Preserved = choice(
+        "luminance", "Curve on", "The report offers channels and luminance; a max-weighted norm is ours."
+    )
+    saturation: float = number(
+        0.0,
+        "Saturation kept",
+        "×",
+        0.0,
+        1.0,
+        0.05,
+        "For a curve on channels: 0 lets highlights pale as the channels do, 1 keeps the source's saturation.",
+    )
 
     def tone(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
         curve = Eetf(max(self.source_nits, target.peak_nits), target.peak_nits, target.black_nits)
-        return (*source_operations(working, adaptation, curve.source_nits, self.white_nits),
-                ToneScale(curve, self.preserve, LUMINANCE, 1.0, self.saturation), *to_gamut(target.gamut, adaptation))
+        return (
+            *source_operations(working, adaptation, curve.source_nits, self.white_nits),
+            ToneScale(curve, self.preserve, LUMINANCE, 1.0, self.saturation),
+            *to_gamut(target.gamut, adaptation),
+        )
 
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(scene_of(1.0, max(self.source_nits, target.peak_nits), self.white_nits) / MID_GREY))

@@ -8,13 +8,14 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY, Float64
+from upwelling.core.colour.primaries import Adaptation, Primaries
 from upwelling.core.curves import CURVES
 from upwelling.core.curves.hlg import LUMINANCE
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Decode, Encode, Operation
+from upwelling.core.operations.base import PixelOperation
 from upwelling.core.outputs import Output
 from upwelling.core.outputs.base import PQ_TOP
-from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.base import ToneMap
 from upwelling.core.rendering.source_display import scene_of, source_operations, source_peak, source_white, to_gamut
 
@@ -31,8 +32,10 @@ def _rho(nits: float) -> float:
 
 
 @dataclass(frozen=True)
-class MethodA:
-    """R′G′B′ of the source (gamma 2.4, relative to its peak) to R′G′B′ of the target; section 4.2 of the report, as written."""
+class MethodA(PixelOperation):
+    """R′G′B′ of the source (gamma 2.4, relative to its peak) to R′G′B′ of the target; section 4.2 of the report, as
+    written.
+    """
 
     source_nits: float
     peak_nits: float
@@ -83,7 +86,9 @@ class Bt2446A(ToneMap):
     """The report's method for programmes graded in HDR; keeps the overall brightness of HDR at SDR's peak."""
 
     title: ClassVar[str] = "BT.2446 method A"
-    explanation: ClassVar[str] = "A perceptual luma is compressed in three pieces; colour differences follow it, reds darkened a little."
+    explanation: ClassVar[str] = (
+        "A perceptual luma is compressed in three pieces; colour differences follow it, reds darkened a little."
+    )
     source: ClassVar[str] = "Report ITU-R BT.2446-1 (2021), section 4"
     keeps: ClassVar[str] = "the direction of Cb and Cr in gamma-2.4 signal"
     hue_bound: ClassVar[float] = 1.5
@@ -95,10 +100,17 @@ class Bt2446A(ToneMap):
 
     def tone(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
         if target.is_hdr:
-            raise BadValue(f"{self.title} maps HDR to SDR, and {target.name} is an HDR output. Give that output another rendering.")
+            raise BadValue(
+                f"{self.title} maps HDR to SDR, and {target.name} is an HDR output. Give that output another rendering."
+            )
         peak = max(self.source_nits, target.peak_nits)
-        return (*source_operations(working, adaptation, peak, self.white_nits), Encode(GAMMA_2_4), MethodA(peak, target.peak_nits),
-                Decode(GAMMA_2_4), *to_gamut(target.gamut, adaptation))
+        return (
+            *source_operations(working, adaptation, peak, self.white_nits),
+            Encode(GAMMA_2_4),
+            MethodA(peak, target.peak_nits),
+            Decode(GAMMA_2_4),
+            *to_gamut(target.gamut, adaptation),
+        )
 
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(scene_of(1.0, max(self.source_nits, target.peak_nits), self.white_nits) / MID_GREY))

@@ -7,31 +7,35 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour.primaries import Adaptation, Primaries, rgb_to_rgb
 from upwelling.core.curves.hlg import HLG, LUMINANCE, Ootf
 from upwelling.core.operations import Affine, LuminancePower, Matrix, Operation
 from upwelling.core.outputs import Output
-from upwelling.core.primaries import Adaptation, Primaries, rgb_to_rgb
+from upwelling.core.parameters import number
 from upwelling.core.rendering.base import ToneMap
 from upwelling.core.rendering.limit import Limit
 from upwelling.core.rendering.source_display import BT2020, scene_of, source_operations, source_white, to_gamut
-from upwelling.core.steps.base import parameter
 
 WHITE_SIGNAL = 0.75
 """ITU-R BT.2408-7, table 1: HLG signal of HDR reference white."""
 
 
 class HlgOotf(ToneMap):
-    """What an HLG display of the target's peak would show: its system gamma falls with the peak, no other curve is used."""
+    """What an HLG display of the target's peak would show: its system gamma falls with the peak, no other curve is
+    used.
+    """
 
     title: ClassVar[str] = "HLG OOTF at the peak"
-    explanation: ClassVar[str] = "Scene light as an HLG display of this peak shows it: diffuse white at the chosen signal, gamma by the peak."
+    explanation: ClassVar[str] = (
+        "Scene light as an HLG display of this peak shows it: diffuse white at the chosen signal, gamma by the peak."
+    )
     source: ClassVar[str] = "ITU-R BT.2100-2, table 5 and note 5f; BT.2408-7, table 1 (white at 75 % of signal)"
     keeps: ClassVar[str] = "chromaticity up to the peak"
     hue_bound: ClassVar[float] = 1.0
     largest_step: ClassVar[tuple[float, float | None]] = (0.4, 1.5)
 
     kind: Literal["hlg_ootf"] = "hlg_ootf"
-    white_signal: float = parameter(WHITE_SIGNAL, "White at", "signal", 0.5, 1.0, 0.01, "HLG signal of diffuse white.")
+    white_signal: float = number(WHITE_SIGNAL, "White at", "signal", 0.5, 1.0, 0.01, "HLG signal of diffuse white.")
 
     @property
     def white_light(self) -> float:
@@ -40,8 +44,12 @@ class HlgOotf(ToneMap):
 
     def tone(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
         ootf = Ootf(target.peak_nits)
-        return (Matrix.of(self.white_light * rgb_to_rgb(working, BT2020, adaptation)), Limit(0.0, 1.0),
-                LuminancePower(LUMINANCE, ootf.gamma - 1), *to_gamut(target.gamut, adaptation))
+        return (
+            Matrix.of(self.white_light * rgb_to_rgb(working, BT2020, adaptation)),
+            Limit(0.0, 1.0),
+            LuminancePower(LUMINANCE, ootf.gamma - 1),
+            *to_gamut(target.gamut, adaptation),
+        )
 
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(1 / self.white_light / MID_GREY))
@@ -51,11 +59,18 @@ class HlgOotf(ToneMap):
 
 
 class WhiteToWhite(ToneMap):
-    """HDR reference white becomes the target's reference white; light keeps its ratios, and highlights above are cut off."""
+    """HDR reference white becomes the target's reference white; light keeps its ratios, and highlights above are cut
+    off.
+    """
 
     title: ClassVar[str] = "White to white"
-    explanation: ClassVar[str] = "HDR display light scaled so that its reference white, 203 cd/m², is the target's; above the peak it is cut off."
-    source: ClassVar[str] = "Levels of ITU-R BT.2408-7, table 1; the straight line between them is ours, the report prescribes none"
+    explanation: ClassVar[str] = (
+        "HDR display light scaled so that its reference white, 203 cd/m², is the target's; above the peak it is "
+        "cut off."
+    )
+    source: ClassVar[str] = (
+        "Levels of ITU-R BT.2408-7, table 1; the straight line between them is ours, the report prescribes none"
+    )
     keeps: ClassVar[str] = "chromaticity and ratios of HDR light up to the peak"
     hue_bound: ClassVar[float] = 1.0
     largest_step: ClassVar[tuple[float, float | None]] = (4.0, 1.5)
@@ -66,11 +81,17 @@ class WhiteToWhite(ToneMap):
     def tone(self, working: Primaries, target: Output, adaptation: Adaptation) -> tuple[Operation, ...]:
         gain = float(target.relative(target.white_nits))
         top = 10000.0
-        return (*source_operations(working, adaptation, top, self.white_nits), Affine(top / self.white_nits * gain), Limit(0.0, 1.0),
-                *to_gamut(target.gamut, adaptation))
+        return (
+            *source_operations(working, adaptation, top, self.white_nits),
+            Affine(top / self.white_nits * gain),
+            Limit(0.0, 1.0),
+            *to_gamut(target.gamut, adaptation),
+        )
 
     def peak_stops(self, target: Output) -> float:
-        return float(np.log2(scene_of(target.peak_nits / target.white_nits * self.white_nits, 1.0, self.white_nits) / MID_GREY))
+        return float(
+            np.log2(scene_of(target.peak_nits / target.white_nits * self.white_nits, 1.0, self.white_nits) / MID_GREY)
+        )
 
     def said(self, target: Output) -> str:
         return f"White at {self.white_nits:g} → {target.white_nits:g} cd/m², clipped above {target.peak_nits:g}"

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import Adaptation, Primaries
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Affine, Decode, Encode, LuminancePower, Matrix, Operation
 from upwelling.core.outputs import Output
-from upwelling.core.primaries import Adaptation, Primaries
 from upwelling.core.rendering.base import ToneMap
 from upwelling.core.rendering.bt2446_a import MethodA
 from upwelling.core.rendering.fits.distance import DistanceOperation
@@ -50,10 +50,16 @@ def undo_operations(operations: Sequence[Operation], rgb: Float64) -> Float64:
         try:
             value = _UNDO[type(operation)](operation, value)
         except ValueError as error:
-            raise BadValue(f"This rendering has no way back: {error}. Choose another setting for what the curve is on.") from None
+            raise BadValue(
+                f"This rendering has no way back: {error}. Choose another setting for what the curve is on."
+            ) from None
     return value
 
 
-def to_scene(method: ToneMap, rgb_relative: Float64, working: Primaries, target: Output, adaptation: Adaptation) -> Float64:
-    """Scene-linear working light (…, 3) that ``method`` shows as ``rgb_relative``; light at the peak gives the least that reaches it."""
+def to_scene(
+    method: ToneMap, rgb_relative: Float64, working: Primaries, target: Output, adaptation: Adaptation
+) -> Float64:
+    """Scene-linear working light (…, 3) that ``method`` shows as ``rgb_relative``; light at the peak gives the least
+    that reaches it.
+    """
     return undo_operations(method.operations(working, target, adaptation), rgb_relative)

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.operations.base import PixelOperation
 
 
 @dataclass(frozen=True)
-class Limit:
+class Limit(PixelOperation):
     """clip(channel, low, high); its inverse is the identity, for what was inside."""
 
     low: float

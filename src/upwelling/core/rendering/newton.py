@@ -14,7 +14,8 @@ FOUND = 1e-9
 
 
 def newton(function: Callable[[Float64], Float64], goal: Float64, *guesses: Float64) -> Float64:
-    """Light (N, 3) that ``function`` takes to ``goal`` (N, 3), from guesses (N, 3): each pixel's first that leads there.
+    """Light (N, 3) that ``function`` takes to ``goal`` (N, 3), from guesses (N, 3): each pixel's first that leads
+    there.
 
     A step that makes a pixel worse is halved for it; where no light fits, the nearest that was found is given.
     """
@@ -32,6 +33,7 @@ def newton(function: Callable[[Float64], Float64], goal: Float64, *guesses: Floa
 
 def _from(function: Callable[[Float64], Float64], wanted: Float64, y: Float64) -> tuple[Float64, Float64]:
     """Light (N, 3) from one guess of its cube roots, and how far off it is (N,)."""
+
     def miss(of: Float64) -> Float64:
         return np.cbrt(function(of**3)) - wanted
 

@@ -1,12 +1,17 @@
-"""The closed form that Rise and the smooth fit share: colours moved towards neutral so that a gamut's floor is never passed, without a search.
+"""The closed form that Rise and the smooth fit share: colours moved towards neutral so that a gamut's floor is never
+passed, without a search.
 
-1. A colour at a level is x = (cones / level)^(1/q), one number a cone; a neutral is (1, 1, 1), and d = x − 1 is the colour. All that follows
-   multiplies d by one factor k in 0…1, so that the hue of this space is kept. Light relative to the level is g(k) = M·(1 + k·d)^q.
-   The cones lie between Oklab's and ICtCp's, and q grows with the display's peak: on SDR displays both hues turn little, on HDR ones that of
-   ICtCp hardly does. q is a power of two, so that root and power are square roots and squares.
-2. How far a channel has come on its way from 1 to 0 is its reach, 1 − g(1): a channel at 0 has reach 1, one below 0 more. The three reaches become one
-   p-norm, and ``soft_limit`` says where it lands. No exit from the gamut is looked for, so nothing jumps where a line of constant hue only
-   grazes it; where such a line leaves the gamut and comes back (about blue), the last ``hold`` brings in what is left outside.
+1. A colour at a level is x = (cones / level)^(1/q), one number a cone; a neutral is (1, 1, 1), and d = x − 1 is the
+colour. All that follows
+   multiplies d by one factor k in 0…1, so that the hue of this space is kept. Light relative to the level is g(k) =
+   M·(1 + k·d)^q. The cones lie between Oklab's and ICtCp's, and q grows with the display's peak: on SDR displays both
+   hues turn little, on HDR ones that of ICtCp hardly does. q is a power of two, so that root and power are square roots
+   and squares.
+2. How far a channel has come on its way from 1 to 0 is its reach, 1 − g(1): a channel at 0 has reach 1, one below 0
+more. The three reaches become one
+   p-norm, and ``soft_limit`` says where it lands. No exit from the gamut is looked for, so nothing jumps where a line
+   of constant hue only grazes it; where such a line leaves the gamut and comes back (about blue), the last ``hold``
+   brings in what is left outside.
 
 The form is our own. Cones: B. Ottosson, Oklab (2020); Recommendation ITU-R BT.2100-2, table 7.
 """
@@ -20,19 +25,24 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.difference import RGB_TO_LMS
-from upwelling.core.oklab import rgb_to_lms
-from upwelling.core.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
+from upwelling.core.colour.difference import RGB_TO_LMS
+from upwelling.core.colour.oklab import rgb_to_lms
+from upwelling.core.colour.primaries import Adaptation, Primaries, primaries, rgb_to_rgb
 
 CONE_FLOOR = 0.08
-"""Cone response over the level under which ``hold`` bends it away from 0: only colours that no light can have come there."""
+"""Cone response over the level under which ``hold`` bends it away from 0: only colours that no light can have come
+there.
+"""
 LIGHT_FLOOR, LIGHT_FLOOR_HDR = 0.12, 0.04
-"""Channel light over the level under which the last ``hold`` bends it away from 0, at an SDR peak and from ten times that. Higher: softer, so that
+"""Channel light over the level under which the last ``hold`` bends it away from 0, at an SDR peak and from ten times
+that. Higher: softer, so that
 coarse tables follow dark saturated colours better; on HDR hue would turn by it."""
 KNEE = 0.85
 """Reach up to which no colour moves; 1 is the gamut's edge. Lower: softer, and less of the gamut used."""
 SHARP = 16
-"""p of the norm of the reaches: how closely the gamut's corners are followed. Lower: rounder, and less chroma on primaries."""
+"""p of the norm of the reaches: how closely the gamut's corners are followed. Lower: rounder, and less chroma on
+primaries.
+"""
 ICTCP_SHARE = 0.75
 """How far the cones lie from Oklab's towards ICtCp's on SDR displays; all the way from ten times their peak."""
 SDR_PEAK = 100.0

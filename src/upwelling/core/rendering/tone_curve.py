@@ -7,9 +7,10 @@ y(s) is log2 of display light relative to the peak; s is stops from scene mid gr
 * above ``shoulder``: contrast·(1 − u)^p·(1 + p·u), u from 0 at the shoulder to 1 at the scene peak. Both it and its
   derivative are continuous at both ends for p > 1, so y is C²; p is the one that lands y on the display peak exactly.
 
-On HDR displays a curve like this meets black too abruptly for any table: PQ's code goes with the sixth root of light there. Their dark end is
-therefore bent in PQ code, which is multiplied by (1 + x^(−DARK_POWER·DARK_BEND))^(−1/DARK_BEND), x the light over that of ``DARK_STOP``: from −4
-stops up next to nothing changes (0.13 stop there), and below −6 the code falls nearly straight to 0 with the light.
+On HDR displays a curve like this meets black too abruptly for any table: PQ's code goes with the sixth root of light
+there. Their dark end is therefore bent in PQ code, which is multiplied by (1 +
+x^(−DARK_POWER·DARK_BEND))^(−1/DARK_BEND), x the light over that of ``DARK_STOP``: from −4 stops up next to nothing
+changes (0.13 stop there), and below −6 the code falls nearly straight to 0 with the light.
 
 The form is our own; that mid grey lies at a tenth of an SDR peak is common practice, no source.
 """
@@ -52,8 +53,16 @@ class ToneCurve:
     """Peak of an HDR display, whose dark end is bent; 0 on SDR ones."""
 
     @classmethod
-    def solve(cls, *, contrast: float, toe: float, shoulder: float, scene_peak: float, mid_relative: float,
-              hdr_nits: float = 0.0) -> ToneCurve:
+    def solve(
+        cls,
+        *,
+        contrast: float,
+        toe: float,
+        shoulder: float,
+        scene_peak: float,
+        mid_relative: float,
+        hdr_nits: float = 0.0,
+    ) -> ToneCurve:
         """Finds the shoulder's power; raises BadValue with what to change when the settings cannot meet.
 
         ``scene_peak`` is scene-linear; ``mid_relative`` is display light of mid grey over the display's peak.
@@ -64,12 +73,16 @@ class ToneCurve:
         greatest = 2 / (_LEAST_POWER + 2)
         if share > greatest:
             least = rise / (greatest * (peak_stops - shoulder) + shoulder)
-            raise BadValue(f"A contrast of {contrast:.2f} does not reach the display's peak by scene peak {scene_peak:g}. "
-                           f"Raise the contrast to {least + 0.005:.2f} or more, or raise the scene peak.")
+            raise BadValue(
+                f"A contrast of {contrast:.2f} does not reach the display's peak by scene peak {scene_peak:g}. "
+                f"Raise the contrast to {least + 0.005:.2f} or more, or raise the scene peak."
+            )
         if share < 0.02:
             start = (rise / contrast - 0.02 * peak_stops) / 0.98
-            raise BadValue(f"A contrast of {contrast:.2f} reaches the display's peak before the shoulder can begin. "
-                           f"Start the shoulder at {max(start - 0.05, 0):.2f} stops or lower, or lower the contrast.")
+            raise BadValue(
+                f"A contrast of {contrast:.2f} reaches the display's peak before the shoulder can begin. "
+                f"Start the shoulder at {max(start - 0.05, 0):.2f} stops or lower, or lower the contrast."
+            )
         return cls(contrast, toe, shoulder, peak_stops, -rise, 2 / share - 2, hdr_nits)
 
     def log2_display(self, stops: Any) -> Any:
@@ -88,9 +101,13 @@ class ToneCurve:
 
     def _with_dark_end(self, s: Any, y: Any) -> Any:
         x = np.exp2(np.minimum(s, self.peak_stops) - DARK_STOP)
-        code = PQ.from_linear(np.exp2(y) * (self.hdr_nits / PQ_TOP)) * (1 + x ** (-DARK_POWER * DARK_BEND)) ** (-1 / DARK_BEND)
+        code = PQ.from_linear(np.exp2(y) * (self.hdr_nits / PQ_TOP)) * (1 + x ** (-DARK_POWER * DARK_BEND)) ** (
+            -1 / DARK_BEND
+        )
         bent = np.log2(np.maximum(PQ.to_linear(code), DARKEST) * (PQ_TOP / self.hdr_nits))
-        t = np.clip((DARK_GONE - s) / DARK_FADES, 0.0, 1.0)  # brighter light keeps its own number, or mid grey would miss its place by 1e-4
+        t = np.clip(
+            (DARK_GONE - s) / DARK_FADES, 0.0, 1.0
+        )  # brighter light keeps its own number, or mid grey would miss its place by 1e-4
         return y + (bent - y) * t**3 * (10 - 15 * t + 6 * t * t)
 
     def slope(self, stops: Any) -> Any:

@@ -8,10 +8,13 @@ from typing import Any, Protocol
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.operations.base import PixelOperation
 from upwelling.core.rendering.base import Preserved
 
 LOWEST, HIGHEST = -24.0, 14.0
-"""log2 of the light between which a curve counts; darker light keeps the gain of the lowest, brighter is at the ceiling."""
+"""log2 of the light between which a curve counts; darker light keeps the gain of the lowest, brighter is at the
+ceiling.
+"""
 
 
 class Tone(Protocol):
@@ -21,11 +24,11 @@ class Tone(Protocol):
 
 
 @dataclass(frozen=True)
-class ToneScale:
+class ToneScale(PixelOperation):
     """Light through ``tone``, never above ``ceiling``.
 
-    With a norm the channels keep their ratios. With channels, one below 0 counts as 0, and ``saturation`` mixes in the ratios of the light before, at the luminance the
-    channels came to: 0 is the curve alone, 1 keeps the saturation.
+    With a norm the channels keep their ratios. With channels, one below 0 counts as 0, and ``saturation`` mixes in the
+    ratios of the light before, at the luminance the channels came to: 0 is the curve alone, 1 keeps the saturation.
     """
 
     tone: Tone

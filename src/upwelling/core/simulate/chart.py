@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from upwelling.core.arrays import Float32
-from upwelling.core.chart import Corners, chart_linear
+from upwelling.core.charts.patch_chart import Corners, chart_linear
 
 CARD = (0.86, 0.30, 0.97, 0.70)
 """Where the grey card lies in a chart frame: left, top, right, bottom as shares of width and height."""
@@ -22,7 +22,7 @@ def chart_frame(width: int = 960, height: int = 540) -> Float32:
         for column in range(6):
             x0, x1 = (left + (right - left) * (column + m) / 6 for m in (0.06, 0.94))
             y0, y1 = (top + (bottom - top) * (row + m) / 4 for m in (0.06, 0.94))
-            frame[int(y0 * height):int(y1 * height), int(x0 * width):int(x1 * width)] = patches[row, column]
+            frame[int(y0 * height) : int(y1 * height), int(x0 * width) : int(x1 * width)] = patches[row, column]
     x0, y0, x1, y1 = CARD
-    frame[int(y0 * height):int(y1 * height), int(x0 * width):int(x1 * width)] = 0.18
+    frame[int(y0 * height) : int(y1 * height), int(x0 * width) : int(x1 * width)] = 0.18
     return frame

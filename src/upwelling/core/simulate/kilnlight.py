@@ -73,9 +73,20 @@ def gathering_room(width: int = 1920, height: int = 1080, samples: int = 10) -> 
     return s.render(width, height, eye=(-0.55, 1.62, -3.3), target=(0.0, 1.22, 1.5), half_height=0.44, samples=samples)
 
 
-_RODS = ((0.92, 0.05, 0.03), (0.95, 0.32, 0.02), (0.95, 0.78, 0.04), (0.35, 0.80, 0.05), (0.03, 0.60, 0.16),
-         (0.02, 0.62, 0.58), (0.04, 0.30, 0.85), (0.05, 0.06, 0.80), (0.36, 0.04, 0.78), (0.80, 0.05, 0.55),
-         (0.90, 0.86, 0.80), (0.55, 0.28, 0.10))
+_RODS = (
+    (0.92, 0.05, 0.03),
+    (0.95, 0.32, 0.02),
+    (0.95, 0.78, 0.04),
+    (0.35, 0.80, 0.05),
+    (0.03, 0.60, 0.16),
+    (0.02, 0.62, 0.58),
+    (0.04, 0.30, 0.85),
+    (0.05, 0.06, 0.80),
+    (0.36, 0.04, 0.78),
+    (0.80, 0.05, 0.55),
+    (0.90, 0.86, 0.80),
+    (0.55, 0.28, 0.10),
+)
 
 
 def colour_store(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
@@ -163,7 +174,9 @@ def cold_bench(width: int = 1920, height: int = 1080, samples: int = 10) -> Floa
     s.sphere((0.75, 0.90, 0.64), 0.09, rose)
     s.rectangle((-1.72, 1.13, 1.02), (0.46, 0, -0.05), (0.0, 0.30, 0.08), chart)
     s.rectangle((-1.10, 0.97, 0.82), (0.13, 0, -0.02), (0.0, 0.17, 0.05), card)
-    return s.render(width, height, eye=(-0.05, 1.48, -2.2), target=(-0.02, 1.14, 1.0), half_height=0.40, samples=samples)
+    return s.render(
+        width, height, eye=(-0.05, 1.48, -2.2), target=(-0.02, 1.14, 1.0), half_height=0.40, samples=samples
+    )
 
 
 def yard_at_dusk(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
@@ -214,4 +227,9 @@ def yard_at_dusk(width: int = 1920, height: int = 1080, samples: int = 10) -> Fl
     return s.render(width, height, eye=(-0.1, 1.45, -2.9), target=(0.05, 1.45, 3.0), half_height=0.46, samples=samples)
 
 
-SCENES = {"Gathering room": gathering_room, "Colour store": colour_store, "Cold bench": cold_bench, "Yard at dusk": yard_at_dusk}
+SCENES = {
+    "Gathering room": gathering_room,
+    "Colour store": colour_store,
+    "Cold bench": cold_bench,
+    "Yard at dusk": yard_at_dusk,
+}

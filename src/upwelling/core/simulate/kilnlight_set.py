@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -59,22 +59,44 @@ TAKES: tuple[Take, ...] = (
     Take("S0102 Colour store", "S0102.dng", "Colour store", "Stills", kelvin=4800),
     Take("A031 Cold bench", "A031.dpx", "Cold bench", "A-cam", 0.4),
     Take("A033 Cold bench, viewing", "A033.mov", "Cold bench", "A-cam", 0.4, codec="prores-422", fault="burned in"),
-    Take("B015 Cold bench, pan", "B015.mov", "Cold bench", "B-cam", 0.5, (1.03, 1.0, 0.97), codec="prores-4444", sidecar=_V),
+    Take(
+        "B015 Cold bench, pan",
+        "B015.mov",
+        "Cold bench",
+        "B-cam",
+        0.5,
+        (1.03, 1.0, 0.97),
+        codec="prores-4444",
+        sidecar=_V,
+    ),
     Take("G005 Cold bench", "G005.mp4", "Cold bench", "Gimbal", 0.3, codec="h264-8"),
     Take("S0101 Cold bench", "S0101.dng", "Cold bench", "Stills", kelvin=6200),
     Take("A041 Yard, two and a half over", "A041.dpx", "Yard at dusk", "A-cam", 2.5),
     Take("G007 Yard, barred", "G007.mp4", "Yard at dusk", "Gimbal", codec="h264-8", fault="letterboxed"),
     Take("P006 Yard", "P006.mp4", "Yard at dusk", "Phone", codec="h265-10"),
     Take("S0107 Yard", "S0107.dng", "Yard at dusk", "Stills", -1.0, kelvin=7000),
-    Take("A090 Reel of three scenes", "A090.mov", "Cold bench", "A-cam", codec="prores-422", fault="flattened", sidecar=_S3, frames=20),
+    Take(
+        "A090 Reel of three scenes",
+        "A090.mov",
+        "Cold bench",
+        "A-cam",
+        codec="prores-422",
+        fault="flattened",
+        sidecar=_S3,
+        frames=20,
+    ),
     Take("A099 Chart", "A099.dpx", CHART, "A-cam"),
     Take("B099 Chart", "B099.tif", CHART, "B-cam"),
     Take("P099 Chart", "P099.mp4", CHART, "Phone", codec="h265-10", frames=6),
     Take("G099 Chart", "G099.mp4", CHART, "Gimbal", codec="h264-8", frames=6),
     Take("S0199 Chart", "S0199.dng", CHART, "Stills", kelvin=5200),
 )
-_TAGS = {"Phone": ColourTags("BT.2020", "HLG", "BT.2020", "legal"), "Gimbal": ColourTags("BT.709", "BT.709", "BT.709", "legal"),
-         "A-cam": ColourTags("BT.709", "BT.709", "BT.709", "legal"), "B-cam": ColourTags("BT.709", "", "BT.709", "legal")}
+_TAGS = {
+    "Phone": ColourTags("BT.2020", "HLG", "BT.2020", "legal"),
+    "Gimbal": ColourTags("BT.709", "BT.709", "BT.709", "legal"),
+    "A-cam": ColourTags("BT.709", "BT.709", "BT.709", "legal"),
+    "B-cam": ColourTags("BT.709", "", "BT.709", "legal"),
+}
 _MATRIX = {"Phone": "BT.2020"}
 
 
@@ -96,13 +118,20 @@ class Studio:
                 self._scenes[name] = SCENES[name](self.width, self.height, self.samples)
         return self._scenes[name]
 
-    def write(self, take: Take, folder: Path) -> Path:
+    def write(self, take: Take, folder: FilePath) -> FilePath:
         """Shoots a take into its file and sidecar."""
         place = folder / take.file
         seed = TAKES.index(take) + 1 if take in TAKES else 0
         if take.camera == "Stills":
             values, profile = STILLS.shoot(self.scene(take.scene), kelvin=take.kelvin, stops=take.stops, seed=seed)
-            dng.write(place, values, profile, black=STILLS.black, white=STILLS.white, metadata={"make": MAKER, "model": "Lumen 1"})
+            dng.write(
+                place,
+                values,
+                profile,
+                black=STILLS.black,
+                white=STILLS.white,
+                metadata={"make": MAKER, "model": "Lumen 1"},
+            )
             return place
         camera = CAMERAS[take.camera]
         if not take.codec:
@@ -113,37 +142,54 @@ class Studio:
         said = {} if take.fault == "untagged" else {"make": MAKER, "model": take.camera}
         if take.fault == "burned in":
             said["comment"] = "monitor look workshop_v2.cube"
-        write_movie(place, self._frames(take, camera, seed), take.codec, tags=tags, matrix=_MATRIX.get(take.camera, "BT.709"), metadata=said,
-                    options={"crf": "12"} if take.camera == "Gimbal" else None)
+        write_movie(
+            place,
+            self._frames(take, camera, seed),
+            take.codec,
+            tags=tags,
+            matrix=_MATRIX.get(take.camera, "BT.709"),
+            metadata=said,
+            options={"crf": "12"} if take.camera == "Gimbal" else None,
+        )
         self._sidecar(take, place)
         return place
 
     def _frames(self, take: Take, camera: SimulatedCamera, seed: int) -> Iterator[Any]:
         scenes = ["Cold bench", "Gathering room", "Yard at dusk"] if take.fault == "flattened" else [take.scene]
-        change: Callable[[Any], Any] = {"burned in": self._viewing, "letterboxed": _barred}.get(take.fault, lambda code: code)
+        change: Callable[[Any], Any] = {"burned in": self._viewing, "letterboxed": _barred}.get(
+            take.fault, lambda code: code
+        )
         for name in scenes:
             wide = self.scene(name)
             width = wide.shape[1] if take.scene == CHART else wide.shape[1] // 2 // 4 * 4
             height = wide.shape[0] if take.scene == CHART else wide.shape[0] // 2 // 4 * 4
             top = (wide.shape[0] - height) // 2
-            for code in camera.roll(wide[top:top + height], take.frames, stops=take.stops, gains=take.gains, seed=seed, width=width):
+            for code in camera.roll(
+                wide[top : top + height], take.frames, stops=take.stops, gains=take.gains, seed=seed, width=width
+            ):
                 yield change(code)
 
     def _viewing(self, code: Any) -> Any:
         """The signal after a viewing transform that someone recorded by mistake."""
-        path = SignalPath(input=Input(encoding=A_CAM.encoding_name), trim=Trim(steps=(Exposure(stops=0.6),)), display=Display(output="BT.709 BT.1886"))
+        path = SignalPath(
+            input=Input(encoding=A_CAM.encoding_name),
+            trim=Trim(steps=(Exposure(stops=0.6),)),
+            display=Display(output="BT.709 BT.1886"),
+        )
         from upwelling.core import engine
 
         return engine.run(engine.compile_operations(path.operations()), code)
 
-    def _sidecar(self, take: Take, place: Path) -> None:
+    def _sidecar(self, take: Take, place: FilePath) -> None:
         if not take.sidecar:
             return
         if take.camera == "B-cam":
             place.with_suffix(".json").write_text(json.dumps({"clip": take.file, "picture": take.sidecar}, indent=1))
             return
         items = "".join(f'<Item name="{key}" value="{value}"/>' for key, value in take.sidecar.items())
-        (place.parent / f"{place.stem}M01.XML").write_text(f'<?xml version="1.0"?><ClipRecord><Group name="CameraUnit">{items}</Group></ClipRecord>')
+        (place.parent / f"{place.stem}M01.XML").write_text(
+            f'<?xml version="1.0"?><ClipRecord><Group name="CameraUnit">{items}</Group></ClipRecord>'
+        )
 
 
 def _barred(code: Any) -> Any:

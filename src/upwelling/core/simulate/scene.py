@@ -6,10 +6,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from scipy.ndimage import gaussian_filter, zoom
 
 from upwelling.core.arrays import Float32
-from upwelling.core.chart import chart_linear
+from upwelling.core.charts.patch_chart import chart_linear
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.simulate import tracer
 
@@ -28,8 +27,16 @@ class Scene:
     _materials: list[list[float]] = field(default_factory=list)
     _lights: list[int] = field(default_factory=list)
 
-    def material(self, albedo: Point, kind: int = tracer.MATTE, *, emission: Point = (0, 0, 0), gloss: float = 0.0,
-                 texture: int = tracer.PLAIN, casts: Point | None = None) -> int:
+    def material(
+        self,
+        albedo: Point,
+        kind: int = tracer.MATTE,
+        *,
+        emission: Point = (0, 0, 0),
+        gloss: float = 0.0,
+        texture: int = tracer.PLAIN,
+        casts: Point | None = None,
+    ) -> int:
         """A material's number. ``casts`` is the light a lamp gives, when it differs from how bright it looks."""
         self._materials.append([*albedo, *emission, kind, gloss, texture, *(casts or emission)])
         return len(self._materials) - 1
@@ -64,17 +71,30 @@ class Scene:
             rows.append([i, i + 1, *low, *high])
         return np.array(rows, dtype=np.float64)
 
-    def render(self, width: int, height: int, *, eye: Point, target: Point, half_height: float, samples: int = 24) -> Float32:
-        """Scene-linear AP1 (height, width, 3), seen from ``eye``; half_height is the tangent of half the view's height."""
+    def render(
+        self, width: int, height: int, *, eye: Point, target: Point, half_height: float, samples: int = 24
+    ) -> Float32:
+        """Scene-linear AP1 (height, width, 3), seen from ``eye``.
+
+        Half_height is the tangent of half the view's height.
+        """
         forward = np.subtract(target, eye) / np.linalg.norm(np.subtract(target, eye))
         right = np.cross((0, 1, 0), forward)
         right /= np.linalg.norm(right)
         camera = np.array([*eye, *right, *np.cross(forward, right), *forward, half_height])
         image = np.zeros((height, width, 3), np.float32)
         with KERNEL_LOCK:
-            tracer.trace(np.array(self._shapes, dtype=np.float64), self._groups(), np.array(self._materials, dtype=np.float64),
-                         np.array(self._lights, dtype=np.int64), chart_linear(SPACE), camera,
-                         np.array([*self.ambient[0], *self.ambient[1]], dtype=np.float64), samples, image)
+            tracer.trace(
+                np.array(self._shapes, dtype=np.float64),
+                self._groups(),
+                np.array(self._materials, dtype=np.float64),
+                np.array(self._lights, dtype=np.int64),
+                chart_linear(SPACE),
+                camera,
+                np.array([*self.ambient[0], *self.ambient[1]], dtype=np.float64),
+                samples,
+                image,
+            )
         return _glow(image, self.glow)
 
 
@@ -96,14 +116,19 @@ def _bounds(shape: list[float]) -> tuple[Any, Any]:
 
 def _glow(image: Float32, share: float) -> Float32:
     """Spreads a share of the light over three widths, as a lens does; the sum of light is kept."""
+    from scipy.ndimage import gaussian_filter, zoom  # loaded when first used: it takes a while
+
     height = image.shape[0]
     spread: Any = image * (1 - share)
     for weight, width in ((0.5, 0.006), (0.3, 0.03), (0.2, 0.12)):
         sigma = width * height
         step = max(1, int(sigma / 3))
-        small = image[::step, ::step] if step == 1 else zoom(
-            gaussian_filter(image, (step / 2, step / 2, 0)), (1 / step, 1 / step, 1), order=1)
+        small = (
+            image[::step, ::step]
+            if step == 1
+            else zoom(gaussian_filter(image, (step / 2, step / 2, 0)), (1 / step, 1 / step, 1), order=1)
+        )
         blurred = gaussian_filter(small, (sigma / step, sigma / step, 0), mode="nearest")
         factors = (height / blurred.shape[0], image.shape[1] / blurred.shape[1], 1)
-        spread = spread + share * weight * zoom(blurred, factors, order=1)[: height, : image.shape[1]]
+        spread = spread + share * weight * zoom(blurred, factors, order=1)[:height, : image.shape[1]]
     return np.asarray(spread, dtype=np.float32)

@@ -1,4 +1,6 @@
-"""Kilnlight's scenes as they ship: traced once by scripts/render_scenes.py, so that a demonstration need not trace them anew."""
+"""Kilnlight's scenes as they ship: traced once by scripts/render_scenes.py, so that a demonstration need not trace them
+anew.
+"""
 
 from __future__ import annotations
 

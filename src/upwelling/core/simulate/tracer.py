@@ -1,7 +1,8 @@
 """A small ray tracer: spheres, boxes, capsules and rectangles, area lights, soft shadows, glass and metal.
 
-It makes the demo's scenes as scene-linear light of known value. Shapes are rows of ``shapes`` (N, 16): kind, ten numbers
-of geometry, material. Materials are rows of ``materials`` (M, 12): albedo RGB, emission RGB, kind, gloss, texture.
+It makes the demo's scenes as scene-linear light of known value. Shapes are rows of ``shapes`` (N, 16): kind, ten
+numbers of geometry, material. Materials are rows of ``materials`` (M, 12): albedo RGB, emission RGB, kind, gloss,
+texture.
 """
 
 from __future__ import annotations
@@ -200,8 +201,9 @@ def _albedo(m: Any, s: Any, p: Any, n: Any, chart: Any, out: Any) -> None:
 def trace(shapes: Any, groups: Any, materials: Any, lights: Any, chart: Any, camera: Any, ambient: Any, samples: Any, image: Any) -> None:
     """Fills image (H, W, 3) float32 with scene-linear light.
 
-    groups (G, 8): first and last + 1 shape, and the box around them. lights: row numbers of emissive rectangles that are sampled; camera (13,): position, right, up, forward, half height.
-    ambient (6,): light from below RGB, from above RGB.
+    groups (G, 8): first and last + 1 shape, and the box around them. lights: row numbers of emissive rectangles that
+    are sampled; camera (13,): position, right, up, forward, half height. ambient (6,): light from below RGB, from above
+    RGB.
     """
     height, width = image.shape[0], image.shape[1]
     for y in prange(height):

@@ -7,24 +7,88 @@ from typing import Annotated
 from pydantic import Field
 
 from upwelling.core.steps.base import Step
+from upwelling.core.steps.calm_noise import CalmNoise
 from upwelling.core.steps.colour_curves import ColourCurves
-from upwelling.core.steps.colour_range import ColourRange, range_around
 from upwelling.core.steps.contrast import Contrast
 from upwelling.core.steps.exposure import Exposure
+from upwelling.core.steps.glow import Glow
+from upwelling.core.steps.grain import Grain
+from upwelling.core.steps.halation import Halation
 from upwelling.core.steps.ladder import Ladder
 from upwelling.core.steps.lut import LutStep
 from upwelling.core.steps.printer_light import PrinterLight
 from upwelling.core.steps.saturation import Saturation
+from upwelling.core.steps.selections import SELECTIONS, ColourRange, Matte, range_around
+from upwelling.core.steps.sharpen import Sharpen
 from upwelling.core.steps.slope_offset_power import SlopeOffsetPower
+from upwelling.core.steps.streaks import Streaks
 from upwelling.core.steps.tone_curve import ToneCurve
+from upwelling.core.steps.vignette import Vignette
 from upwelling.core.steps.white_balance import WhiteBalance
 
 AnyStep = Annotated[
-    Exposure | WhiteBalance | PrinterLight | Contrast | Ladder | SlopeOffsetPower | ToneCurve | Saturation | ColourCurves | LutStep,
-    Field(discriminator="kind")]
-STEPS: tuple[type[Step], ...] = (Exposure, WhiteBalance, PrinterLight, Contrast, Ladder, SlopeOffsetPower, ToneCurve, Saturation,
-                                 ColourCurves)
+    Exposure
+    | WhiteBalance
+    | PrinterLight
+    | Contrast
+    | Ladder
+    | SlopeOffsetPower
+    | ToneCurve
+    | Saturation
+    | ColourCurves
+    | CalmNoise
+    | Sharpen
+    | Streaks
+    | Glow
+    | Halation
+    | Vignette
+    | Grain
+    | LutStep,
+    Field(discriminator="kind"),
+]
+STEPS: tuple[type[Step], ...] = (
+    Exposure,
+    WhiteBalance,
+    PrinterLight,
+    Contrast,
+    Ladder,
+    SlopeOffsetPower,
+    ToneCurve,
+    Saturation,
+    ColourCurves,
+    CalmNoise,
+    Sharpen,
+    Streaks,
+    Glow,
+    Halation,
+    Vignette,
+    Grain,
+)
 """Those that can be added by hand; a LutStep comes from a table brought in, and only into a Look."""
 
-__all__ = ["STEPS", "AnyStep", "ColourCurves", "ColourRange", "Contrast", "Exposure", "Ladder", "LutStep", "PrinterLight", "Saturation",
-           "SlopeOffsetPower", "Step", "ToneCurve", "WhiteBalance", "range_around"]
+__all__ = [
+    "SELECTIONS",
+    "STEPS",
+    "AnyStep",
+    "CalmNoise",
+    "ColourCurves",
+    "ColourRange",
+    "Contrast",
+    "Exposure",
+    "Glow",
+    "Grain",
+    "Halation",
+    "Ladder",
+    "LutStep",
+    "Matte",
+    "PrinterLight",
+    "Saturation",
+    "Sharpen",
+    "SlopeOffsetPower",
+    "Step",
+    "Streaks",
+    "ToneCurve",
+    "Vignette",
+    "WhiteBalance",
+    "range_around",
+]

@@ -2,45 +2,54 @@
 
 from __future__ import annotations
 
-import itertools
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import Field
 
+from upwelling.core.colour.primaries import Primaries, primaries, rgb_to_xyz
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.operations import Blend, Decode, Encode, Hold, Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.spline import Points, Spline
-from upwelling.core.steps.colour_range import ColourRange, number
+from upwelling.core.curves.spline import Spline
+from upwelling.core.errors import BadValue
+from upwelling.core.operations import Blend, Decode, Encode, Hold, Mix, MixBy, Needs, Operation, needs_of
+from upwelling.core.operations.time_mean import Frames
+from upwelling.core.steps.selections import Matte
+from upwelling.core.steps.track import Keyed
 
-parameter = number
-
-
-def choice(default: Any, title: str, help_text: str) -> Any:
-    """A parameter whose type names its values."""
-    return Field(default, title=title, description=help_text)
-
-
-MOST_POINTS = 16
-OWN = ("id", "name", "note", "on", "output", "strength", "limit", "kind")
+OWN = ("id", "name", "note", "on", "output", "group", "strength", "mix", "limit", "tracks", "kind")
 """Fields every step has; the rest are its parameters."""
+MIXES: dict[str, str] = {
+    "replace": "As it is",
+    "lighten": "Only lighter",
+    "darken": "Only darker",
+    "luminance": "Only luminance",
+    "colour": "Only colour",
+}
+"""How a step's result may be taken, in words."""
 
 
-class Step(BaseModel):
+ShareOfLight = Annotated[float, Field(ge=0, le=4)]
+"""One channel of a tint."""
+
+
+def luminance_of(working: Primaries) -> tuple[float, float, float]:
+    """The weights of the channels in working luminance."""
+    r, g, b = rgb_to_xyz(working)[1]
+    return float(r), float(g), float(b)
+
+
+class Step(Keyed):
     """One operation inside Trim or Look: a frozen, validated value.
 
-    Class attributes are what the step says of itself: the space it works in, whether a LUT can carry it (a function
-    of the pixel's own value), whether it can be inverted, and what it does to neutral. ``id`` tells steps of one list
-    apart; it, the name and the note are for people and change no number. ``output`` names the one output the step is for; empty: every one.
+    Class attributes are what the step says of itself: the space it works in, whether it can be inverted, and what it
+    does to neutral. ``id`` tells steps of one list apart; it, the name and the note are for people and change no
+    number. ``output`` names the one output the step is for; empty: every one. ``limit`` says where it acts,
+    ``strength`` how much and ``mix`` by which rule. ``tracks`` holds the parameters that change along the shot; ``at``
+    puts values in.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-    title: ClassVar[str]
     explanation: ClassVar[str]
     source: ClassVar[str]
     space: ClassVar[str]
-    fits_in_lut: ClassVar[bool] = True
     invertible: ClassVar[bool] = True
     neutral: ClassVar[str]
 
@@ -50,8 +59,30 @@ class Step(BaseModel):
     kind: str = ""
     on: bool = True
     output: str = Field("", max_length=60)
+    group: str = Field("", max_length=12, pattern=r"^[a-z0-9]*$")
     strength: float = Field(1.0, ge=0, le=1)
-    limit: ColourRange | None = None
+    mix: Mix = "replace"
+    limit: Matte | None = None
+
+    @property
+    def moves(self) -> bool:
+        """Whether anything of it changes along the shot."""
+        return bool(self.tracks) or (self.limit is not None and self.limit.moves)
+
+    def at(self, frame: float) -> Self:
+        """The step as it stands at a frame of the file, with constants alone."""
+        step = super().at(frame)
+        limit = None if step.limit is None else step.limit.at(frame)
+        return step if limit is step.limit else step.model_copy(update={"limit": limit})
+
+    def fed(self, around: Frames) -> Self:
+        """The step with the frames around the present one; most have no use for them."""
+        return self
+
+    @property
+    def acts_wholly(self) -> bool:
+        """Whether its result is taken as it is: everywhere, at full strength."""
+        return self.strength == 1 and self.mix == "replace" and (self.limit is None or not self.limit.active)
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         """What the step itself does, at full strength on every colour, from scene-linear working light to the same."""
@@ -62,14 +93,36 @@ class Step(BaseModel):
         raise KeyError(name)
 
     def operations(self, working: Primaries) -> tuple[Operation, ...]:
-        """The step as operations on scene-linear working light: mixed in by strength and colour range in working log."""
+        """The step as operations on scene-linear working light:
+        mixed in by strength and colour range in working log.
+        """
+        if self.moves:
+            raise BadValue(f"{self.shown_name} changes along the shot: say at which frame it is wanted.")
         if self.changes_nothing or self.strength == 0:
             return ()
-        if self.strength == 1 and self.limit is None:
+        if self.acts_wholly:
             return self.work(working)
-        select: tuple[Operation, ...] = (self.limit.operation(working),) if self.limit else ()
-        return (*select, Encode(ACESCCT), Hold(), Decode(ACESCCT), *self.work(working), Encode(ACESCCT),
-                Blend(self.strength, selected=self.limit is not None), Decode(ACESCCT))
+        matte = self.limit.operation(working) if self.limit else None
+        return (
+            *((matte,) if matte else ()),
+            Encode(ACESCCT),
+            Hold(),
+            Decode(ACESCCT),
+            *self.work(working),
+            Encode(ACESCCT),
+            *(() if self.mix == "replace" else (MixBy(self.mix, luminance_of(working)),)),
+            *((Blend(self.strength, selected=matte is not None),) if matte or self.strength < 1 else ()),
+            Decode(ACESCCT),
+        )
+
+    def needs(self, working: Primaries) -> Needs:
+        """What it needs beside a pixel's own value, as it stands."""
+        return needs_of(self.at(0).operations(working))
+
+    @property
+    def fits_in_lut(self) -> bool:
+        """Whether a lookup table can carry it: it needs nothing beside a pixel's own value."""
+        return not self.needs(primaries("AP1"))
 
     @property
     def parameters(self) -> dict[str, Any]:
@@ -79,7 +132,9 @@ class Step(BaseModel):
     @property
     def changes_nothing(self) -> bool:
         """True when every parameter stands at its default."""
-        return all(value == type(self).model_fields[n].default for n, value in self.parameters.items())
+        return not self.tracks and all(
+            value == type(self).model_fields[n].default for n, value in self.parameters.items()
+        )
 
     @property
     def shown_name(self) -> str:
@@ -87,43 +142,17 @@ class Step(BaseModel):
 
     def summary(self) -> str:
         """A few words with numbers, for the Column."""
-        text = self.said()
+        text = (
+            self.said()
+            if not self.tracks
+            else f"{self.title}, {sum(len(track.keys) for track in self.tracks)} keys along the shot"
+        )
         if self.strength < 1:
             text += f" at {self.strength * 100:.0f} %"
-        return f"{text} on {self.limit.summary()}" if self.limit else text
+        if self.mix != "replace":
+            text += f", {MIXES[self.mix].lower()}"
+        return f"{text} on {self.limit.summary()}" if self.limit and self.limit.active else text
 
     def said(self) -> str:
         """The parameters in a few words."""
         raise NotImplementedError
-
-
-def signed(value: float, digits: int) -> str:
-    """A number with a real sign, as the interface prints it."""
-    text = f"{abs(value):.{digits}f}"
-    if float(text) == 0:
-        return text
-    return ("−" if value < 0 else "+") + text
-
-
-def _in_order(points: Points) -> Points:
-    for (x, _), (after, _) in itertools.pairwise(points):
-        if after - x < 1e-4:
-            raise ValueError(f"Points must lie from left to right, each with room of its own; {after:g} follows {x:g}")
-    return points
-
-
-CurvePoints = Annotated[Points, Field(min_length=2, max_length=MOST_POINTS), AfterValidator(_in_order)]
-
-
-def curve(default: Points, title: str, help_text: str, *, x: tuple[float, float], y: tuple[float, float], x_unit: str, y_unit: str,
-          around: bool = False, identity: bool = False) -> Any:
-    """A step's curve as points (x, y): its ranges, units, whether it runs around, and whether its rest is y = x."""
-    return Field(default, title=title, description=help_text, json_schema_extra={"curve": {
-        "x": list(x), "y": list(y), "x_unit": x_unit, "y_unit": y_unit, "around": around, "identity": identity}})
-
-
-def within(points: Points, x: tuple[float, float], y: tuple[float, float], what: str) -> None:
-    """Raises ValueError when a point lies outside its plot."""
-    for px, py in points:
-        if not (x[0] <= px <= x[1] and y[0] <= py <= y[1]):
-            raise ValueError(f"{what}: the point {px:g}, {py:g} lies outside {x[0]:g}…{x[1]:g} by {y[0]:g}…{y[1]:g}")

@@ -1,4 +1,6 @@
-"""Colour curves: hue, saturation and brightness as functions of hue; saturation as a function of saturation and of brightness."""
+"""Colour curves: hue, saturation and brightness as functions of hue; saturation as a function of saturation and of
+brightness.
+"""
 
 from __future__ import annotations
 
@@ -6,12 +8,12 @@ from typing import ClassVar, Literal
 
 from pydantic import model_validator
 
-from upwelling.core.colour_operations import ColourShift
-from upwelling.core.operations import Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.spline import Points, Spline
-from upwelling.core.steps.base import CurvePoints, Step, curve, within
-from upwelling.core.steps.colour_range import oklab_rows
+from upwelling.core.colour.primaries import Primaries
+from upwelling.core.curves.spline import Points, Spline
+from upwelling.core.operations import ColourShift, Operation
+from upwelling.core.parameters import CurvePoints, curve, within
+from upwelling.core.steps.base import Step
+from upwelling.core.steps.selections.colour_range import oklab_rows
 
 HUES, SATURATIONS, STOPS = (0.0, 360.0), (0.0, 0.8), (-8.0, 8.0)
 TURNS, GAINS, LIFTS = (-60.0, 60.0), (0.0, 3.0), (-3.0, 3.0)
@@ -23,8 +25,11 @@ def _rest(places: tuple[float, ...], value: float) -> Points:
 
 
 _CURVES = {
-    "hue_by_hue": (HUES, TURNS), "saturation_by_hue": (HUES, GAINS), "brightness_by_hue": (HUES, LIFTS),
-    "saturation_by_saturation": (SATURATIONS, GAINS), "saturation_by_brightness": (STOPS, GAINS),
+    "hue_by_hue": (HUES, TURNS),
+    "saturation_by_hue": (HUES, GAINS),
+    "brightness_by_hue": (HUES, LIFTS),
+    "saturation_by_saturation": (SATURATIONS, GAINS),
+    "saturation_by_brightness": (STOPS, GAINS),
 }
 
 
@@ -32,25 +37,63 @@ class ColourCurves(Step):
     """Five curves in one pass through Oklab, each judged on the light that reaches the step."""
 
     title: ClassVar[str] = "Colour curves"
-    explanation: ClassVar[str] = "Turns, strengthens or lifts colours by their hue, and saturation by saturation and brightness."
+    explanation: ClassVar[str] = (
+        "Turns, strengthens or lifts colours by their hue, and saturation by saturation and brightness."
+    )
     source: ClassVar[str] = "Oklab: B. Ottosson 2020; the spline is Fritsch and Butland 1984"
     space: ClassVar[str] = "Oklab of scene light (hue-linear)"
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["colour_curves"] = "colour_curves"
-    hue_by_hue: CurvePoints = curve(_rest(_AROUND, 0.0), "Hue by hue", "Degrees by which each Oklab hue is turned.",
-                                    x=HUES, y=TURNS, x_unit="° hue", y_unit="°", around=True)
-    saturation_by_hue: CurvePoints = curve(_rest(_AROUND, 1.0), "Saturation by hue", "Saturation of each hue, times this.",
-                                           x=HUES, y=GAINS, x_unit="° hue", y_unit="×", around=True)
-    brightness_by_hue: CurvePoints = curve(_rest(_AROUND, 0.0), "Brightness by hue", "Stops by which each hue is lifted; fades out towards neutral.",
-                                           x=HUES, y=LIFTS, x_unit="° hue", y_unit="stops", around=True)
-    saturation_by_saturation: CurvePoints = curve(_rest((0.0, 0.1, 0.2, 0.35, 0.6), 1.0), "Saturation by saturation",
-                                                  "Saturation by how saturated a colour is already (Oklab chroma over lightness).",
-                                                  x=SATURATIONS, y=GAINS, x_unit="C/L", y_unit="×")
-    saturation_by_brightness: CurvePoints = curve(_rest((-6.0, -3.0, 0.0, 3.0, 6.0), 1.0), "Saturation by brightness",
-                                                  "Saturation by brightness in stops from mid grey.",
-                                                  x=STOPS, y=GAINS, x_unit="stops", y_unit="×")
+    hue_by_hue: CurvePoints = curve(
+        _rest(_AROUND, 0.0),
+        "Hue by hue",
+        "Degrees by which each Oklab hue is turned.",
+        x=HUES,
+        y=TURNS,
+        x_unit="° hue",
+        y_unit="°",
+        around=True,
+    )
+    saturation_by_hue: CurvePoints = curve(
+        _rest(_AROUND, 1.0),
+        "Saturation by hue",
+        "Saturation of each hue, times this.",
+        x=HUES,
+        y=GAINS,
+        x_unit="° hue",
+        y_unit="×",
+        around=True,
+    )
+    brightness_by_hue: CurvePoints = curve(
+        _rest(_AROUND, 0.0),
+        "Brightness by hue",
+        "Stops by which each hue is lifted; fades out towards neutral.",
+        x=HUES,
+        y=LIFTS,
+        x_unit="° hue",
+        y_unit="stops",
+        around=True,
+    )
+    saturation_by_saturation: CurvePoints = curve(
+        _rest((0.0, 0.1, 0.2, 0.35, 0.6), 1.0),
+        "Saturation by saturation",
+        "Saturation by how saturated a colour is already (Oklab chroma over lightness).",
+        x=SATURATIONS,
+        y=GAINS,
+        x_unit="C/L",
+        y_unit="×",
+    )
+    saturation_by_brightness: CurvePoints = curve(
+        _rest((-6.0, -3.0, 0.0, 3.0, 6.0), 1.0),
+        "Saturation by brightness",
+        "Saturation by brightness in stops from mid grey.",
+        x=STOPS,
+        y=GAINS,
+        x_unit="stops",
+        y_unit="×",
+    )
 
     @model_validator(mode="after")
     def _in_their_plots(self) -> ColourCurves:
@@ -61,15 +104,21 @@ class ColourCurves(Step):
             if x == HUES and points[-1][0] - points[0][0] >= 360:
                 raise ValueError(f"{title}: 0° and 360° are the same hue; move one of the end points")
         points = self.hue_by_hue
-        for (hue, turn), (after, next_turn) in zip(points, (*points[1:], (points[0][0] + 360, points[0][1])), strict=True):
+        for (hue, turn), (after, next_turn) in zip(
+            points, (*points[1:], (points[0][0] + 360, points[0][1])), strict=True
+        ):
             if turn - next_turn >= after - hue:
-                raise ValueError(f"Hue by hue: between {hue:.0f}° and {after % 360:.0f}° hues would pass one another. "
-                                 "Turn these two less against each other")
+                raise ValueError(
+                    f"Hue by hue: between {hue:.0f}° and {after % 360:.0f}° hues would pass one another. "
+                    "Turn these two less against each other"
+                )
         return self
 
     @property
     def changes_nothing(self) -> bool:
-        return all(y == (1.0 if box == GAINS else 0.0) for name, (_, box) in _CURVES.items() for _, y in getattr(self, name))
+        return all(
+            y == (1.0 if box == GAINS else 0.0) for name, (_, box) in _CURVES.items() for _, y in getattr(self, name)
+        )
 
     def curve_of(self, name: str) -> Spline:
         box, _ = _CURVES[name]

@@ -7,10 +7,11 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.operations import Affine, Decode, Encode, Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.steps.base import Step, parameter, signed
+from upwelling.core.parameters import number, signed
+from upwelling.core.steps.base import Step
 
 
 class Contrast(Step):
@@ -23,8 +24,10 @@ class Contrast(Step):
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["contrast"] = "contrast"
-    contrast: float = parameter(1.0, "Contrast", "stops/stop", 0.25, 3, 0.02, "Stops out for each stop in, about the pivot.")
-    pivot: float = parameter(0.0, "Pivot", "stops", -6, 6, 0.1, "Where nothing moves, from mid grey.")
+    contrast: float = number(
+        1.0, "Contrast", "stops/stop", 0.25, 3, 0.02, "Stops out for each stop in, about the pivot."
+    )
+    pivot: float = number(0.0, "Pivot", "stops", -6, 6, 0.1, "Where nothing moves, from mid grey.")
 
     @property
     def changes_nothing(self) -> bool:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Affine, Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.steps.base import Step, parameter, signed
+from upwelling.core.parameters import number, signed
+from upwelling.core.steps.base import Step
 
 
 class Exposure(Step):
@@ -19,7 +20,7 @@ class Exposure(Step):
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["exposure"] = "exposure"
-    stops: float = parameter(0.0, "Exposure", "stops", -8, 8, 0.05, "Gain on scene light; +1 doubles it.")
+    stops: float = number(0.0, "Exposure", "stops", -8, 8, 0.05, "Gain on scene light; +1 doubles it.", keyed=True)
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (Affine(2.0**self.stops),)

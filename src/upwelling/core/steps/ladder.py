@@ -8,13 +8,15 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import Primaries, rgb_to_xyz
+from upwelling.core.curves.spline import Spline
 from upwelling.core.operations import BandGain, Norm, Operation
-from upwelling.core.primaries import Primaries, rgb_to_xyz
-from upwelling.core.spline import Spline
-from upwelling.core.steps.base import CurvePoints, Step, curve, signed, within
+from upwelling.core.parameters import CurvePoints, curve, signed, within
+from upwelling.core.steps.base import Step
 
 STEEPEST_FALL = 0.95
-"""Gain may fall by this many stops over a stop; at 1 different tones would become one, beyond it they would fold over."""
+"""Gain may fall by this many stops over a stop; at 1 different tones would become one, beyond it they would fold over.
+"""
 X, Y = (-8.0, 8.0), (-4.0, 4.0)
 RUNGS = ((-6.0, 0.0), (-3.0, 0.0), (0.0, 0.0), (3.0, 0.0), (6.0, 0.0))
 
@@ -40,10 +42,21 @@ class Ladder(Step):
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["ladder"] = "ladder"
-    rungs: CurvePoints = curve(RUNGS, "Ladder", "Gain against scene stops from mid grey. Gain may fall by at most 0.95 stops a stop.",
-                               x=X, y=Y, x_unit="stops", y_unit="stops")
-    norm: Norm = Field("power norm", title="Judged by", description="What counts as the pixel’s brightness: working luminance, its largest "
-                       "channel, or Σc³/Σc², which lies between and treats saturated colours evenly.")
+    rungs: CurvePoints = curve(
+        RUNGS,
+        "Ladder",
+        "Gain against scene stops from mid grey. Gain may fall by at most 0.95 stops a stop.",
+        x=X,
+        y=Y,
+        x_unit="stops",
+        y_unit="stops",
+    )
+    norm: Norm = Field(
+        "power norm",
+        title="Judged by",
+        description="What counts as the pixel’s brightness: working luminance, its largest "
+        "channel, or Σc³/Σc², which lies between and treats saturated colours evenly.",
+    )
 
     @model_validator(mode="after")
     def _rises(self) -> Ladder:
@@ -52,8 +65,10 @@ class Ladder(Step):
             fall = (gain - next_gain) / (after - x)
             if fall > STEEPEST_FALL + 1e-9:
                 raise ValueError(
-                    f"Between {signed(x, 1)} and {signed(after, 1)} stops the gain falls by {gain - next_gain:.2f} stops over "
-                    f"{after - x:.2f}: tones would fold over. It may fall by {STEEPEST_FALL * (after - x):.2f} there")
+                    f"Between {signed(x, 1)} and {signed(after, 1)} stops the gain falls by {gain - next_gain:.2f} "
+                    "stops over "
+                    f"{after - x:.2f}: tones would fold over. It may fall by {STEEPEST_FALL * (after - x):.2f} there"
+                )
         return self
 
     @property

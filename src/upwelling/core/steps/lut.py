@@ -6,11 +6,11 @@ from typing import ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from upwelling.core.declared_lut import DeclaredLut
+from upwelling.core.colour.primaries import Primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import UpwellingError
 from upwelling.core.operations import Matrix, Operation, decode_operations, encode_operations
-from upwelling.core.primaries import Primaries, rgb_to_rgb
+from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.steps.base import Step
 
 
@@ -18,7 +18,10 @@ class LutStep(Step):
     """Working light to the code the table expects, through it, and back from the code it gives."""
 
     title: ClassVar[str] = "LUT"
-    explanation: ClassVar[str] = "A lookup table brought in, run in the space it was declared for. What its domain cannot hold is held at the edge."
+    explanation: ClassVar[str] = (
+        "A lookup table brought in, run in the space it was declared for. What its domain cannot hold is held at "
+        "the edge."
+    )
     source: ClassVar[str] = "The table's own file, known by its hash"
     space: ClassVar[str] = "as declared"
     neutral: ClassVar[str] = "as the table has it"
@@ -32,7 +35,10 @@ class LutStep(Step):
         try:
             encoding(self.lut.gives)
         except UpwellingError:
-            raise ValueError(f"{self.lut.table.name} gives {self.lut.gives}, which is no scene encoding: use it as a Rendering, not in a Look") from None
+            raise ValueError(
+                f"{self.lut.table.name} gives {self.lut.gives}, which is no scene encoding: use it as a Rendering, not "
+                "in a Look"
+            ) from None
         return self
 
     @property
@@ -41,8 +47,13 @@ class LutStep(Step):
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         before, after = self.lut.source, encoding(self.lut.gives)
-        return (Matrix.of(rgb_to_rgb(working, before.primaries, "CAT02")), *encode_operations(before), *self.lut.operations(),
-                *decode_operations(after), Matrix.of(rgb_to_rgb(after.primaries, working, "CAT02")))
+        return (
+            Matrix.of(rgb_to_rgb(working, before.primaries, "CAT02")),
+            *encode_operations(before),
+            *self.lut.operations(),
+            *decode_operations(after),
+            Matrix.of(rgb_to_rgb(after.primaries, working, "CAT02")),
+        )
 
     def said(self) -> str:
         return f"{self.lut.table.name}, {self.lut.expects} → {self.lut.gives}"

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-from upwelling.core.colour_operations import ColourShift
-from upwelling.core.operations import Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.spline import Spline
-from upwelling.core.steps.base import Step, parameter
-from upwelling.core.steps.colour_range import oklab_rows
+from upwelling.core.colour.primaries import Primaries
+from upwelling.core.curves.spline import Spline
+from upwelling.core.operations import ColourShift, Operation
+from upwelling.core.parameters import number
+from upwelling.core.steps.base import Step
+from upwelling.core.steps.selections.colour_range import oklab_rows
 
 SKIN_HUE = 42.0
 """Oklab hue of skin: the two skin patches of the 24-patch chart lie at 42° and 38° (tests/core/test_steps.py)."""
@@ -25,16 +25,27 @@ class Saturation(Step):
     """Oklab chroma times the amount, at constant hue and lightness; the two protections take the change back."""
 
     title: ClassVar[str] = "Saturation"
-    explanation: ClassVar[str] = "Scales colourfulness at constant hue; skin and what is saturated already can be spared."
+    explanation: ClassVar[str] = (
+        "Scales colourfulness at constant hue; skin and what is saturated already can be spared."
+    )
     source: ClassVar[str] = "Oklab: B. Ottosson 2020. Skin's range of hue: common practice, no source"
     space: ClassVar[str] = "Oklab of scene light (hue-linear)"
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["saturation"] = "saturation"
-    amount: float = parameter(1.0, "Saturation", "×", 0, 3, 0.02, "Colourfulness, times this; 0 is without colour.")
-    spare_skin: float = parameter(0.0, "Spare skin", "share", 0, 1, 0.05, "How much of the change is taken back for hues of skin.")
-    spare_saturated: float = parameter(0.0, "Spare saturated", "share", 0, 1, 0.05,
-                                       "How much of the change is taken back for colours that are saturated already.")
+    amount: float = number(1.0, "Saturation", "×", 0, 3, 0.02, "Colourfulness, times this; 0 is without colour.")
+    spare_skin: float = number(
+        0.0, "Spare skin", "share", 0, 1, 0.05, "How much of the change is taken back for hues of skin."
+    )
+    spare_saturated: float = number(
+        0.0,
+        "Spare saturated",
+        "share",
+        0,
+        1,
+        0.05,
+        "How much of the change is taken back for colours that are saturated already.",
+    )
 
     @property
     def changes_nothing(self) -> bool:
@@ -46,10 +57,21 @@ class Saturation(Step):
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         core, edge, left = SKIN_CORE, SKIN_CORE + SKIN_SOFT, 1 - self.spare_skin
-        skin = Spline(((SKIN_HUE - edge, 1.0), (SKIN_HUE - core, left), (SKIN_HUE + core, left), (SKIN_HUE + edge, 1.0)), "around")
+        skin = Spline(
+            ((SKIN_HUE - edge, 1.0), (SKIN_HUE - core, left), (SKIN_HUE + core, left), (SKIN_HUE + edge, 1.0)), "around"
+        )
         full = Spline(((SPARED_FROM, 1.0), (SPARED_FULLY, 1 - self.spare_saturated)))
-        return (ColourShift(FLAT, skin if self.spare_skin else WHOLE, FLAT, full if self.spare_saturated else WHOLE, WHOLE,
-                            oklab_rows(working), self.amount),)
+        return (
+            ColourShift(
+                FLAT,
+                skin if self.spare_skin else WHOLE,
+                FLAT,
+                full if self.spare_saturated else WHOLE,
+                WHOLE,
+                oklab_rows(working),
+                self.amount,
+            ),
+        )
 
     def said(self) -> str:
         spared = [name for name, share in (("skin", self.spare_skin), ("saturated", self.spare_saturated)) if share]

@@ -9,11 +9,12 @@ import numpy as np
 from pydantic import model_validator
 
 from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.curves.spline import Spline
 from upwelling.core.operations import ChannelCurves, Decode, Encode, Operation
-from upwelling.core.primaries import Primaries
-from upwelling.core.spline import Spline
-from upwelling.core.steps.base import CurvePoints, Step, curve, within
+from upwelling.core.parameters import CurvePoints, curve, within
+from upwelling.core.steps.base import Step
 
 SPAN = (0.0, 1.0)
 GREY = round(float(ACESCCT.from_linear(np.array(MID_GREY))), 4)
@@ -23,8 +24,16 @@ CHANNELS = ("master", "red", "green", "blue")
 
 
 def _channel(title: str) -> Any:
-    return curve(REST, title, "Log code out against log code in. Mid grey is 0.414, diffuse white 0.555, a stop 0.057.",
-                 x=SPAN, y=SPAN, x_unit="log code", y_unit="log code", identity=True)
+    return curve(
+        REST,
+        title,
+        "Log code out against log code in. Mid grey is 0.414, diffuse white 0.555, a stop 0.057.",
+        x=SPAN,
+        y=SPAN,
+        x_unit="log code",
+        y_unit="log code",
+        identity=True,
+    )
 
 
 class ToneCurve(Step):
@@ -49,8 +58,10 @@ class ToneCurve(Step):
             within(points, SPAN, SPAN, f"The {name} curve")
             for (x, y), (after, next_y) in itertools.pairwise(points):
                 if next_y < y:
-                    raise ValueError(f"The {name} curve falls from {y:.3f} to {next_y:.3f} between {x:.3f} and {after:.3f}: "
-                                     f"tones would fold over. Keep each point at least as high as the one before it")
+                    raise ValueError(
+                        f"The {name} curve falls from {y:.3f} to {next_y:.3f} between {x:.3f} and {after:.3f}: "
+                        f"tones would fold over. Keep each point at least as high as the one before it"
+                    )
         return self
 
     @property
@@ -59,7 +70,11 @@ class ToneCurve(Step):
 
     @property
     def invertible(self) -> bool:  # type: ignore[override]
-        return all(y < after for name in CHANNELS for (_, y), (_, after) in zip(getattr(self, name), getattr(self, name)[1:], strict=False))
+        return all(
+            y < after
+            for name in CHANNELS
+            for (_, y), (_, after) in zip(getattr(self, name), getattr(self, name)[1:], strict=False)
+        )
 
     def curve_of(self, name: str) -> Spline:
         if name not in CHANNELS:

@@ -8,11 +8,12 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import Adaptation, Primaries, adaptation_matrix, light_made_neutral, rgb_to_xyz
+from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Matrix, Operation
-from upwelling.core.primaries import Adaptation, Primaries, adaptation_matrix, light_made_neutral, rgb_to_xyz
-from upwelling.core.steps.base import Step, parameter, signed
-from upwelling.core.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
+from upwelling.core.parameters import number, signed
+from upwelling.core.steps.base import Step
 
 REFERENCE_KELVIN = 6500.0
 COOLEST, WARMEST, FARTHEST = 15000.0, 1700.0, 0.05
@@ -22,16 +23,32 @@ class WhiteBalance(Step):
     """Names the light in the scene; that light becomes the white a 6500 K light would have been."""
 
     title: ClassVar[str] = "White balance"
-    explanation: ClassVar[str] = "Says which light the scene had; that light is made neutral. 6500 K and Duv 0 change nothing."
+    explanation: ClassVar[str] = (
+        "Says which light the scene had; that light is made neutral. 6500 K and Duv 0 change nothing."
+    )
     source: ClassVar[str] = "Krystek 1985 (locus); ANSI C78.377 (Duv); CIE 159:2004 or Bradford (adaptation)"
     space: ClassVar[str] = "scene linear"
     neutral: ClassVar[str] = "moves neutral, on purpose"
 
     kind: Literal["white_balance"] = "white_balance"
-    kelvin: float = parameter(REFERENCE_KELVIN, "Scene light", "K", WARMEST, COOLEST, 50,
-                              "Correlated colour temperature of the light in the scene; higher makes the picture warmer.")
-    duv: float = parameter(0.0, "Tint (Duv)", "Duv", -FARTHEST, FARTHEST, 0.001,
-                           "Distance of that light from the Planckian locus; + is a greener light, so the picture turns magenta.")
+    kelvin: float = number(
+        REFERENCE_KELVIN,
+        "Scene light",
+        "K",
+        WARMEST,
+        COOLEST,
+        50,
+        "Correlated colour temperature of the light in the scene; higher makes the picture warmer.",
+    )
+    duv: float = number(
+        0.0,
+        "Tint (Duv)",
+        "Duv",
+        -FARTHEST,
+        FARTHEST,
+        0.001,
+        "Distance of that light from the Planckian locus; + is a greener light, so the picture turns magenta.",
+    )
     adaptation: Adaptation = "CAT02"
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
@@ -39,7 +56,13 @@ class WhiteBalance(Step):
             return ()
         light, reference = kelvin_duv_to_xy(self.kelvin, self.duv), kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
         to_xyz = rgb_to_xyz(working)
-        return (Matrix.of(np.asarray(np.linalg.solve(to_xyz, adaptation_matrix(light, reference, self.adaptation) @ to_xyz), np.float64)),)
+        return (
+            Matrix.of(
+                np.asarray(
+                    np.linalg.solve(to_xyz, adaptation_matrix(light, reference, self.adaptation) @ to_xyz), np.float64
+                )
+            ),
+        )
 
     def said(self) -> str:
         return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}"
@@ -60,25 +83,41 @@ class NeutralFound:
 
     def sentence(self) -> str:
         """What was found, for the person who marked the patch."""
-        return (f"The patch was {signed(self.red_stops, 2)} stops red and {signed(self.blue_stops, 2)} stops blue over green "
-                f"(u'v' {self.uv:.4f} from neutral). A scene light of {self.kelvin:.0f} K, Duv {signed(self.duv, 4)} makes it neutral.")
+        return (
+            f"The patch was {signed(self.red_stops, 2)} stops red and {signed(self.blue_stops, 2)} stops blue "
+            "over green "
+            f"(u'v' {self.uv:.4f} from neutral). A scene light of {self.kelvin:.0f} K, Duv {signed(self.duv, 4)} makes "
+            "it neutral."
+        )
 
 
 def balance_neutral(rgb_linear: Float64, working: Primaries, adaptation: Adaptation) -> NeutralFound:
-    """Solves for the light that makes a patch of scene-linear working light neutral; BadValue when no named light can."""
+    """Solves for the light that makes a patch of scene-linear working light neutral.
+
+    BadValue when no named light can.
+    """
     rgb = np.asarray(rgb_linear, dtype=np.float64)
     if not np.all(rgb > 1e-6):
-        raise BadValue("The marked patch has no light in one of its channels. Mark something brighter that ought to be grey.")
+        raise BadValue(
+            "The marked patch has no light in one of its channels. Mark something brighter that ought to be grey."
+        )
     to_xyz = rgb_to_xyz(working)
     xyz = to_xyz @ rgb
     light = light_made_neutral(xyz, kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0), working.white, adaptation)
     kelvin, duv = xy_to_kelvin_duv(light)
     white = to_xyz @ np.ones(3)
-    found = NeutralFound(kelvin, duv, float(np.log2(rgb[0] / rgb[1])), float(np.log2(rgb[2] / rgb[1])),
-                         float(np.hypot(*(uv_of(xyz) - uv_of(white)))))
+    found = NeutralFound(
+        kelvin,
+        duv,
+        float(np.log2(rgb[0] / rgb[1])),
+        float(np.log2(rgb[2] / rgb[1])),
+        float(np.hypot(*(uv_of(xyz) - uv_of(white)))),
+    )
     if not (WARMEST <= kelvin <= COOLEST and abs(duv) <= FARTHEST):
-        raise BadValue(f"{found.sentence()} That lies outside {WARMEST:.0f}…{COOLEST:.0f} K and Duv ±{FARTHEST}: the patch is hardly "
-                       "a grey one. Mark another, or use printer light.")
+        raise BadValue(
+            f"{found.sentence()} That lies outside {WARMEST:.0f}…{COOLEST:.0f} K and Duv ±{FARTHEST}: the patch "
+            "is hardly a grey one. Mark another, or use printer light."
+        )
     return found
 
 

@@ -2,29 +2,36 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from django.core.cache import cache
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
+from pydantic import ValidationError
 
 from upwelling.core import engine
-from upwelling.core.bake.cdl_part import MEANING, CdlPart, cdl_part
-from upwelling.core.bake.judge import Judge
+from upwelling.core.delivery.cdl_part import MEANING, CdlPart, cdl_part
+from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.lut.formats.cdl import Correction, format_cdl
 from upwelling.core.lut.formats.edl import Event, format_edl
+from upwelling.core.measure.judge import Judge
+from upwelling.core.operations import Place
 from upwelling.core.path import Look, Path, Trim
-from upwelling.web.errors import Refused
+from upwelling.web.common.downloads import text_file
+from upwelling.web.common.paging import page_of
+from upwelling.web.common.requests import Refused, whole_list
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.models import Shot, shots_of
-from upwelling.web.footage.pictures import block_mean
-from upwelling.web.productions.models import production_for
+from upwelling.web.footage.listing import loaded, managed, numbers_in_order
+from upwelling.web.footage.models import Shot
+from upwelling.web.productions.access import production_view
+from upwelling.web.productions.models import Production
 
 ENDINGS = (".ccc", ".cdl", ".edl", ".cc")
-MATTERS = 0.05
+MATTERS, EACH = 0.05, 24
+"""A difference that is told, and shots on one page: the cost of each is measured on its frame."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +43,8 @@ class Row:
     p99: float
     metric: str
     partial_look: str = ""
+    trouble: str = ""
+    """Why the cost of what is left out is not known: the shot's frame cannot be read."""
 
     @property
     def left_out(self) -> list[str]:
@@ -44,64 +53,111 @@ class Row:
 
     @property
     def whole(self) -> bool:
-        return self.p99 <= MATTERS
+        return self.p99 <= MATTERS and not self.trouble
 
 
-def row_of(shot: Shot) -> Row:
+def row_or_trouble(shot: Shot) -> Row:
+    """As ``row_of``; a missing footage file costs the figure of its own line, a path that cannot be made the whole
+    line.
+    """
+    try:
+        return row_of(shot)
+    except UnreadableFile as error:
+        return replace(row_of(shot, measured=False), trouble=str(error))
+    except (UpwellingError, ValidationError):
+        return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=shot.problem)
+
+
+def row_of(shot: Shot, *, measured: bool = True) -> Row:
     """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame."""
-    path = shot.path()
+    path = shot.path_at()
     look = path.look.steps if path.look.on and path.look.strength == 1 else ()
     steps = (*path.trim.steps, *look) if path.trim.on else look
-    part = cdl_part([step for step in steps if path.takes(step)])
-    partial = f"Look {path.look.name} at {path.look.strength * 100:.0f} %" if path.look.steps and path.look.on and path.look.strength < 1 else ""
-    if not part.left_out and not partial:
-        return Row(shot, part, 0.0, "ΔE 2000")
-    small = np.ascontiguousarray(block_mean(frame_of(shot).working, 6)).reshape(-1, 3)
+    mixed = [group.id for group in path.trim.groups if group.strength < 1]
+    part = cdl_part([step for step in steps if path.takes(step)], mixed)
+    partial = (
+        f"Look {path.look.name} at {path.look.strength * 100:.0f} %"
+        if path.look.steps and path.look.on and path.look.strength < 1
+        else ""
+    )
+    if (not part.left_out and not partial) or not measured:
+        return Row(shot, part, 0.0, "ΔE 2000", partial)
+    known = f"cdl-{path.fingerprint}-{shot.sha256}-{shot.frame}"
+    if (cost := cache.get(known)) is not None:
+        return Row(shot, part, cost[0], cost[1], partial)
+    small, place = frame_of(shot).reduced(6)
     alone = path.model_copy(update={"trim": Trim(steps=(part.said,) if part.said else ()), "look": Look()})
     judge = Judge(path.target, ())
-    seen = [judge.seen(_signal(one, small)) for one in (path, alone)]
-    return Row(shot, part, float(np.percentile(judge.apart(*seen), 99)), judge.metric, partial)
+    seen = [judge.seen(_signal(one, small, place)) for one in (path, alone)]
+    p99 = float(np.percentile(judge.apart(*seen), 99))
+    cache.set(known, (p99, judge.metric), None)
+    return Row(shot, part, p99, judge.metric, partial)
 
 
-def _signal(path: Path, code: Any) -> Any:
+def _signal(path: Path, code: Any, place: Place) -> Any:
     full = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})})
-    return engine.run(engine.compile_operations(full.operations()), code).astype(np.float64)
-
-
-def _rows(request: HttpRequest, slug: str) -> tuple[Any, list[Row]]:
-    production = production_for(request.user, slug)
-    return production, [row_of(shot) for shot in shots_of(production) if shot.settled.is_settled and shot.is_managed]
+    return engine.run(engine.compile_operations(full.operations()), code, place=place).astype(np.float64).reshape(-1, 3)
 
 
 @require_GET
-def cdl(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view()
+def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     """The page."""
-    production, rows = _rows(request, slug)
-    return render(request, "bakes/cdl.html", {"production": production, "rows": rows, "endings": ENDINGS[:3], "meaning": MEANING, "role": production.role_of(request.user)})
+    page = page_of(request, numbers_in_order(managed(production)), EACH)
+    rows = [row_or_trouble(shot) for shot in loaded(production, page.object_list)]
+    return render(
+        request,
+        "bakes/cdl.html",
+        {
+            "production": production,
+            "rows": rows,
+            "page": page,
+            "endings": ENDINGS[:3],
+            "meaning": MEANING,
+            "role": production.role_of(request.user),
+        },
+    )
 
 
 @require_GET
-def cdl_file(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view()
+def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
     """The chosen shots' corrections as a file; ``ending`` is one of ENDINGS."""
-    production, rows = _rows(request, slug)
-    ending, wanted = request.GET.get("ending", ""), set(request.GET.getlist("shot"))
-    chosen = [row for row in rows if str(row.shot.pk) in wanted]
+    ending, wanted = request.GET.get("ending", ""), whole_list(request.GET.getlist("shot"))
     if ending not in ENDINGS:
         raise Refused(f"Corrections are written as {', '.join(ENDINGS)}.")
+    numbers = numbers_in_order(managed(production))
+    if request.GET.get("all") != "on":
+        numbers = [number for number in numbers if number in wanted]
+    chosen = [row_or_trouble(shot) for shot in loaded(production, numbers)]
     if not chosen:
         raise Refused("Choose at least one shot.")
     if ending == ".cc" and len(chosen) != 1:
         raise Refused("A .cc file holds one correction: choose one shot, or take .ccc.")
     if ending == ".edl":
-        events = [Event(n, row.shot.camera.name if row.shot.camera else "AX", row.shot.name, row.shot.first_frame, row.shot.first_frame + row.shot.frames, row.part.cdl)
-                  for n, row in enumerate(chosen, 1)]
+        events = [
+            Event(
+                n,
+                row.shot.camera.name if row.shot.camera else "AX",
+                row.shot.name,
+                row.shot.first_frame,
+                row.shot.first_frame + row.shot.frames,
+                row.part.cdl,
+            )
+            for n, row in enumerate(chosen, 1)
+        ]
         text = format_edl(production.name, events)
     else:
         text = format_cdl([Correction(row.shot.name, row.part.cdl, _said(row)) for row in chosen], ending)
     name = f"{production.slug}{'-' + str(chosen[0].shot.pk) if ending == '.cc' else ''}{ending}"
-    return HttpResponse(text, content_type="text/plain; charset=utf-8", headers={"Content-Disposition": content_disposition_header(True, name)})
+    return text_file(text, name, "text/plain; charset=utf-8")
 
 
 def _said(row: Row) -> str:
     left = ", ".join(row.left_out)
-    return MEANING + (f" Leaves out {left}: {row.metric} {row.p99:.2f} at 99 % of its frame." if left else "")
+    cost = (
+        f"at a cost that is not known ({row.trouble})"
+        if row.trouble
+        else f"{row.metric} {row.p99:.2f} at 99 % of its frame"
+    )
+    return MEANING + (f" Leaves out {left}: {cost}." if left else "")

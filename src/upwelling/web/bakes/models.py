@@ -4,32 +4,32 @@ from __future__ import annotations
 
 from functools import cached_property
 from pathlib import Path as FilePath
+from typing import Any
 
 from django.conf import settings
 from django.db import models
-from django.utils import timezone
 from pydantic import ValidationError
 
-from upwelling.core.bake import BakeOrder, Certificate, Receiver
-from upwelling.core.bake.certificate import HOLDS, WITHIN
+from upwelling.core.bake import BakeOrder, Receiver
 from upwelling.core.bake.order import order_from_recipe
+from upwelling.core.documents import opened, read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
-from upwelling.core.stored import opened, read_stored
+from upwelling.core.proof import Certificate
+from upwelling.core.proof.certificate import HOLDS, WITHIN
 from upwelling.web.bakes.variants import variant_path
+from upwelling.web.common.models import Authored
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
 
 
-class OwnReceiver(models.Model):
+class OwnReceiver(Authored):
     """A receiver that a production's technician defined; ``definition`` is the JSON of a Receiver."""
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="receivers")
     name = models.CharField(max_length=60)
     definition = models.JSONField()
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("name",)
@@ -43,10 +43,21 @@ class OwnReceiver(models.Model):
         return read_stored("receiver", self.name, Receiver, self.definition)
 
 
-class Bake(models.Model):
+class KeptText(models.Model):
+    """A table as it stands in stored JSON, by its SHA-256; see ``kept_texts``."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    text = models.TextField()
+
+    def __str__(self) -> str:
+        return self.digest
+
+
+class Bake(Authored):
     """A bake keeps its whole order, the exact path included, so that it stays true when the shot moves on.
 
-    ``variant`` says how its path differs from the shot's: “trim”: “without”, “look”: a Look's number. ``order`` is empty for bakes of the first version, whose certificates are kept and downloaded but no longer drawn.
+    ``variant`` says how its path differs from the shot's: “trim”: “without”, “look”: a Look's number. ``order`` is
+    empty for bakes of the first version, whose certificates are kept and downloaded but no longer drawn.
     """
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="bakes")
@@ -63,8 +74,7 @@ class Bake(models.Model):
     frames_file = models.CharField(max_length=255, blank=True)
     certificate_json = models.JSONField(null=True)
     verdict = models.CharField(max_length=40, blank=True)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    without_shot_since = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ("-created", "-pk")
@@ -80,16 +90,32 @@ class Bake(models.Model):
     def frames_path(self) -> FilePath:
         return FilePath(settings.FILES) / self.frames_file
 
+    def stored(self, field: str) -> Any:
+        """The JSON of a field with the tables that are kept apart."""
+        from upwelling.web.bakes.kept_texts import brought_back
+
+        return brought_back(getattr(self, field))
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        """Tables in its JSON are kept once for all bakes."""
+        from upwelling.web.bakes.kept_texts import put_away
+
+        for field in ("order", "recipe", "certificate_json"):
+            setattr(self, field, put_away(getattr(self, field)))
+        super().save(*args, **kwargs)
+
     @cached_property
     def _order(self) -> tuple[BakeOrder | None, str]:
         try:
-            return (order_from_recipe(opened("bake order", self.order)) if self.order else None), ""
+            return (order_from_recipe(opened("bake order", self.stored("order"))) if self.order else None), ""
         except UpwellingError as error:
             return None, str(error)
 
     @property
     def bake_order(self) -> BakeOrder | None:
-        """The order, or None for a bake of the first version and for one whose order is no longer possible (``problem``)."""
+        """The order, or None for a bake of the first version and for one whose order is no longer possible
+        (``problem``).
+        """
         return self._order[0]
 
     @property
@@ -99,11 +125,11 @@ class Bake(models.Model):
 
     @property
     def path(self) -> Path:
-        return self.bake_order.path if self.bake_order else Path.checked(self.recipe)
+        return self.bake_order.path if self.bake_order else Path.checked(self.stored("recipe"))
 
     @cached_property
     def certificate(self) -> Certificate | None:
-        body = self.certificate_json
+        body = self.stored("certificate_json")
         try:
             return Certificate.model_validate(body) if body and body.get("upwelling_certificate") == 2 else None
         except ValidationError:
@@ -114,7 +140,11 @@ class Bake(models.Model):
         """What was baked, in one line."""
         order, report = self.bake_order, self.certificate
         if order is None:
-            return f"▲ its order cannot be read: {self.problem}" if self.problem else f"{self.size}³ grid, by an earlier version"
+            return (
+                f"▲ its order cannot be read: {self.problem}"
+                if self.problem
+                else f"{self.size}³ grid, by an earlier version"
+            )
         return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
 
     @property
@@ -125,7 +155,9 @@ class Bake(models.Model):
 
     @property
     def is_stale(self) -> bool:
-        """True when what the table holds of the shot's path is no longer what it was baked from, or its numbers are no longer computed so."""
+        """True when what the table holds of the shot's path is no longer what it was baked from, or its numbers are no
+        longer computed so.
+        """
         order = self.bake_order
         if self.shot is None or order is None or self.is_of_earlier_numbers:
             return True
@@ -133,7 +165,7 @@ class Bake(models.Model):
         return now.section_fingerprint != order.section_fingerprint
 
 
-class Package(models.Model):
+class Package(Authored):
     """A set of bakes for one output as a zip. ``contents`` says what became of each table."""
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="packages")
@@ -144,8 +176,6 @@ class Package(models.Model):
     file_name = models.CharField(max_length=200)
     sha256 = models.CharField(max_length=64, blank=True)
     contents = models.JSONField(default=list)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("-created", "-pk")

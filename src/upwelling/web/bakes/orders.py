@@ -5,17 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-import numpy as np
+from django.db.models import Case, Value, When
 
-from upwelling.core.bake import RECEIVERS, BakeOrder, FrameSample, Receiver, Section, frame_sample
+from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, Section
+from upwelling.core.bake.order import SHAPE
 from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.core.proof import FrameSample, frame_sample
+from upwelling.core.tables.formats import FORMATS
 from upwelling.web.bakes.variants import variant_of, variant_path
-from upwelling.web.errors import Refused
+from upwelling.web.common.requests import Refused, list_of, number, text_of, typed_number, whole_or
+from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.models import Shot, shots_of
+from upwelling.web.footage.listing import loaded, managed
+from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production, readable
 
 MOST_FRAMES = 3
+MOST_DENSITY = 100_000
+"""Characters of a shaper’s density as text."""
 
 
 def receivers_of(production: Production) -> list[Receiver]:
@@ -34,7 +41,10 @@ def receiver_named(production: Production, name: str) -> Receiver:
 def check_bakeable(shot: Shot, section: Section) -> None:
     """Raises Refused for a shot without a path to bake."""
     if shot.is_raw and section.from_camera:
-        raise Refused(f"{shot.name} is a raw mosaic, and no table can carry its development. Begin above the Input, in working light.")
+        raise Refused(
+            f"{shot.name} is a raw mosaic, and no table can carry its development. Begin above the Input, in "
+            "working light."
+        )
     if not shot.is_managed:
         raise Refused(f"Colour management is off for {shot.name}, so there is no path to bake. Switch it on first.")
     if not shot.settled_encoding:
@@ -42,68 +52,97 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 
 
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
-    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density, entries, output, trim, look, left_out.
+    """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density,
+    entries, output, trim, look, left_out, frozen.
 
-    What is not wished for is as usual: the largest grid, and fitted entries where it can have them. Raises Refused or BadValue.
+    What is not wished for is as usual: the largest grid, and fitted entries where it can have them. Raises Refused or
+    BadValue.
     """
-    receiver = wish["receiver"] if isinstance(wish.get("receiver"), Receiver) else receiver_named(shot.production, str(wish.get("receiver") or RECEIVERS[0].name))
+    receiver = (
+        wish["receiver"]
+        if isinstance(wish.get("receiver"), Receiver)
+        else receiver_named(shot.production, text_of(wish.get("receiver")) or RECEIVERS[0].name)
+    )
     try:
-        section = Section(start=wish.get("start") or "camera", end=wish.get("end") or "display", carrier=wish.get("carrier") or "")
+        section = Section(
+            start=text_of(wish.get("start")) or "camera",
+            end=text_of(wish.get("end")) or "display",
+            carrier=text_of(wish.get("carrier")),
+        )
     except ValueError as error:
         raise BadValue(str(error).split("Value error, ")[-1].split(" [type")[0].capitalize() + ".") from None
     check_bakeable(shot, section)
-    form = wish.get("format") or receiver.formats[0]
-    size = str(wish.get("size") or (receiver.sizes(str(form)) or (0,))[-1])
-    flat = str(wish.get("dimensions")) == "1"
-    usual = "fitted" if not flat and size.isdigit() and receiver.prefers_fitted(int(size)) else "sampled"
-    path = variant_path(shot, variant_of(wish), str(wish.get("output") or ""))
+    form = text_of(wish.get("format")) or receiver.formats[0]
+    if form not in FORMATS:
+        raise BadValue(f"{receiver.name} does not take “{form}”; it takes {', '.join(receiver.formats)}.")
+    size = text_of(wish.get("size")) or str((receiver.sizes(form) or (0,))[-1])
+    flat = text_of(wish.get("dimensions")) == "1"
+    usual = "fitted" if not flat and receiver.prefers_fitted(whole_or(size, 10**6)) else "sampled"
+    path = variant_path(shot, variant_of(wish), text_of(wish.get("output")))
+    path = path.fed(ShotFrames(shot, shot.frame))
     names = {step.id for step in (*path.trim.steps, *path.look.steps)}
-    return BakeOrder.checked({
-        "path": path, "section": section, "receiver": receiver, "format": form, "dimensions": 1 if flat else 3,
-        "size": int(size) if size.isdigit() else 0, "shaper": wish.get("shaper") or "none", "density": _density(wish.get("density")), "entries": wish.get("entries") or usual,
-        "left_out": tuple(n for n in wish.get("left_out") or () if n in names)})
+    return BakeOrder.checked(
+        {
+            "path": path,
+            "section": section,
+            "receiver": receiver,
+            "format": form,
+            "dimensions": 1 if flat else 3,
+            "size": whole_or(size),
+            "shaper": text_of(wish.get("shaper")) or "none",
+            "density": _density(wish.get("density")),
+            "entries": text_of(wish.get("entries")) or usual,
+            "frozen": whole_or(frozen) if (frozen := text_of(wish.get("frozen"))) else None,
+            "left_out": tuple(n for n in map(text_of, list_of(wish.get("left_out"))) if n.removesuffix(SHAPE) in names),
+        }
+    )
 
 
 def _density(given: Any) -> tuple[float, ...]:
     """Numbers, as a list or as text with commas between; raises BadValue."""
-    parts = given.split(",") if isinstance(given, str) else given or ()
+    parts = text_of(given, MOST_DENSITY).split(",") if isinstance(given, str) else list_of(given)
     try:
-        return tuple(float(part) for part in parts if part != "")
-    except (TypeError, ValueError):
-        raise BadValue("The shaper’s density should be numbers. Let the page find it again with “Try every grid”.") from None
+        return tuple(typed_number(p, "density") if isinstance(p, str) else number(p) for p in parts if p != "")
+    except UpwellingError:
+        raise BadValue(
+            "The shaper’s density should be numbers. Let the page find it again with “Try every grid”."
+        ) from None
 
 
 def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:
-    """Pixels of the shot's own frame and of up to two more that this table will meet: of the same encoding where it begins at the camera's code."""
+    """Pixels of the shot's own frame and of up to two more that this table will meet: of the same encoding where it
+    begins at the camera's code.
+    """
     frames = []
-    now = shot.settled
-    kin = [s for s in shots_of(shot.production) if s.pk != shot.pk and s.settled.is_settled and s.is_managed and (
-        not order.section.from_camera or (s.settled.encoding == now.encoding and not s.is_raw))]
-    for one in [shot, *_spread(kin, MOST_FRAMES - 1)]:
+    kin = managed(shot.production).exclude(pk=shot.pk).order_by("name", "pk")
+    if order.section.from_camera:
+        kin = kin.filter(in_force=shot.settled.encoding, raw_profile=None)
+    spread = _spread(list(kin.values_list("pk", flat=True)), MOST_FRAMES - 1)
+    for one in [shot, *loaded(shot.production, spread)]:
         try:
-            frames.append(frame_sample(order, one.name, frame_code(one), one.path(None, order.path.display.output)))
+            frame = frame_of(one)
+            own = one.path_at(None, None, order.path.display.output)
+            frames.append(frame_sample(order, one.name, frame.working, own, frame.place))
         except UpwellingError:
             if one.pk == shot.pk:
                 raise
     return frames
 
 
-def frame_code(shot: Shot) -> Any:
-    """The codes of the frame that stands for the shot, at working size."""
-    return np.asarray(frame_of(shot).working)
-
-
-def _spread(shots: Sequence[Shot], count: int) -> list[Shot]:
+def _spread(shots: Sequence[int], count: int) -> list[int]:
     """A few, evenly through the list."""
     if len(shots) <= count:
         return list(shots)
     return [shots[round((k + 0.5) * len(shots) / count - 0.5)] for k in range(count)]
 
 
-def model_shots(shots: Sequence[Shot]) -> list[tuple[str, Shot]]:
-    """For each camera, and for each encoding of shots without one, the shot that stands for it: settled, managed, of the camera's own encoding first."""
-    by_camera: dict[str, Shot] = {}
-    for shot in sorted(shots, key=lambda s: (s.encoding != "", s.pk)):
-        if shot.settled.is_settled and shot.is_managed:
-            by_camera.setdefault(shot.camera.name if shot.camera else f"No camera, {shot.settled.encoding}", shot)
-    return sorted(by_camera.items())
+def model_shots(production: Production) -> dict[str, int]:
+    """For each camera, and for each encoding of shots without one, the number of the shot that stands for it: settled,
+    managed, of the camera's own encoding first.
+    """
+    found: dict[str, int] = {}
+    own_last = Case(When(encoding="", then=Value(0)), default=Value(1))
+    rows = managed(production).order_by(own_last, "pk").values_list("pk", "camera__name", "in_force")
+    for pk, camera, in_force in rows:
+        found.setdefault(camera or f"No camera, {in_force}", pk)
+    return dict(sorted(found.items()))

@@ -10,35 +10,47 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake, verify
+from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake
 from upwelling.core.bake.make import Progress
-from upwelling.core.bake.package import Item, make_package, plain_name, table_name
-from upwelling.core.bake.samples import read_frames, write_frames
+from upwelling.core.delivery.package import Item, make_package, plain_name, table_name
+from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
-from upwelling.core.lut_files import write_lut
-from upwelling.core.stored import sealed
+from upwelling.core.proof import verify
+from upwelling.core.proof.samples import read_frames, write_frames
+from upwelling.core.tables.files import write_lut
+from upwelling.web.bakes.kept_texts import put_away
 from upwelling.web.bakes.models import Bake, OwnReceiver, Package
-from upwelling.web.bakes.orders import check_bakeable, frame_code, model_shots, order_for, receiver_named, test_frames
+from upwelling.web.bakes.orders import check_bakeable, model_shots, order_for, receiver_named, test_frames
 from upwelling.web.bakes.variants import variant_path
-from upwelling.web.errors import Refused
-from upwelling.web.footage.models import Shot, shots_of
-from upwelling.web.jobs.models import Job
-from upwelling.web.jobs.services import running
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.listing import loaded
+from upwelling.web.footage.models import Shot
+from upwelling.web.jobs.services import give_up, job_work, running
+from upwelling.web.jobs.work import queue, waiting_job
 from upwelling.web.productions.models import Production
 
 
 @transaction.atomic
 def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] | None = None) -> Bake:
-    """Records the bake with its order and queues the work for after the commit; ``variant`` says how its path differs from the shot's."""
+    """Records the bake with its order and queues the work for after the commit; ``variant`` says how its path differs
+    from the shot's.
+    """
     check_bakeable(shot, order.section)
-    job = Job.objects.create(kind="bake", production=shot.production, created_by=user, message="Waiting for the worker")
+    job = waiting_job("bake", shot.production, user)
     made = Bake.objects.create(
-        production=shot.production, shot=shot, shot_name=shot.name, job=job,
-        order=sealed("bake order", order.model_dump(mode="json")), variant=variant or {}, fingerprint=order.path.fingerprint,
-        size=order.size, created_by=user, file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order))
-    from upwelling.web.bakes.tasks import run_bake
-
-    transaction.on_commit(partial(run_bake, made.pk))
+        production=shot.production,
+        shot=shot,
+        shot_name=shot.name,
+        job=job,
+        order=sealed("bake order", order.model_dump(mode="json")),
+        variant=variant or {},
+        fingerprint=order.path.fingerprint,
+        size=order.size,
+        created_by=user,
+        file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order),
+    )
+    queue("bake", made, job)
     return made
 
 
@@ -52,18 +64,23 @@ def bake_again(row: Bake, user: Any) -> Bake:
 
 
 def _subject(shot: Shot, order: BakeOrder, variant: dict[str, Any]) -> str:
-    """What the table is of: the Look where it carries nothing else, the camera where the trim is left out, else the shot."""
+    """What the table is of: the Look where it carries nothing else, the camera where the trim is left out, else the
+    shot.
+    """
     if order.section.stages == ("look",):
         return order.path.look.name or shot.name
     return shot.camera.name if variant.get("trim") == "without" and shot.camera else shot.name
 
 
-def perform(bake_id: int) -> None:
+@job_work("bake", Bake, folder="bakes")
+def perform_bake(bake_id: int) -> None:
     """The work: sample, write, read back, verify. The file appears under its name only when all went well."""
-    made = Bake.objects.select_related("job", "shot", "production").get(pk=bake_id)
-    job, order = made.job, made.bake_order
-    if job is None or job.is_over or order is None:
+    made = Bake.objects.select_related("job", "shot", "production").filter(pk=bake_id).first()
+    if made is None or made.job is None or made.job.is_over:
         return
+    job, order = made.job, made.bake_order
+    if order is None:
+        return give_up(job, made.problem or "It was set up by an earlier version. Set a new bake up.")
     relative = f"bakes/{made.pk}/{made.file_name}"
     place = FilePath(settings.FILES) / relative
     frames_at = place.with_name(place.name + ".frames.png")
@@ -71,18 +88,31 @@ def perform(bake_id: int) -> None:
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
             frames = test_frames(made.shot, order) if made.shot else []
-            write_lut(bake(order, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.3)), place)
+            write_lut(
+                bake(order, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.3)),
+                place,
+            )
             if frames:
                 write_frames(frames, frames_at)
                 # As they will be read back, so that the certificate can be reproduced from the files to the digit.
                 frames = read_frames(frames_at, [(f.name, len(f.codes), f.outside) for f in frames])
-            certificate = verify(place, order, frames=frames, tolerances=made.production.rule_set.limits(order.judge.target.is_hdr), progress=_part(progress, 0.3, 1.0))
+            certificate = verify(
+                place,
+                order,
+                frames=frames,
+                tolerances=made.production.rule_set.limits(order.judge.target.is_hdr),
+                progress=_part(progress, 0.3, 1.0),
+            )
         except BaseException:
             for left in (place, frames_at):
                 left.unlink(missing_ok=True)
             raise
         Bake.objects.filter(pk=made.pk).update(
-            file=relative, frames_file=f"{relative}.frames.png" if frames else "", certificate_json=certificate.model_dump(mode="json"), verdict=certificate.verdict)
+            file=relative,
+            frames_file=f"{relative}.frames.png" if frames else "",
+            certificate_json=put_away(certificate.model_dump(mode="json")),
+            verdict=certificate.verdict,
+        )
 
 
 def verify_again(row: Bake) -> Bake:
@@ -90,75 +120,134 @@ def verify_again(row: Bake) -> Bake:
     order, before = row.bake_order, row.certificate
     if order is None or before is None:
         raise Refused("This bake was made by an earlier version. Bake it again.")
-    frames = read_frames(row.frames_path, [(f.name, f.count, f.outside) for f in before.frames]) if row.frames_file else []
-    certificate = verify(row.disk_path, order, frames=frames, tolerances=row.production.rule_set.limits(order.judge.target.is_hdr))
-    row.certificate_json, row.verdict = certificate.model_dump(mode="json"), certificate.verdict
+    frames = (
+        read_frames(row.frames_path, [(f.name, f.count, f.outside) for f in before.frames]) if row.frames_file else []
+    )
+    certificate = verify(
+        row.disk_path, order, frames=frames, tolerances=row.production.rule_set.limits(order.judge.target.is_hdr)
+    )
+    row.certificate_json, row.verdict = put_away(certificate.model_dump(mode="json")), certificate.verdict
     row.save(update_fields=["certificate_json", "verdict"])
     row.__dict__.pop("certificate", None)
     return row
 
 
 @transaction.atomic
-def start_package(production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display") -> Package:
+def start_package(
+    production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display"
+) -> Package:
     """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
-    known = [name for name, _ in model_shots(shots_of(production))]
+    known = model_shots(production)
     chosen = [name for name in cameras if name in known]
     if not chosen or not receivers:
         raise Refused("Choose at least one camera and one receiver.")
     output = production.checked_output(output or production.rule_set.output)
     for name in receivers:
         receiver_named(production, name)
-    wishes = [{"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"} for camera in chosen for name in receivers]
-    job = Job.objects.create(kind="package", production=production, created_by=user, message="Waiting for the worker")
-    made = Package.objects.create(production=production, job=job, output=output, wishes=wishes, created_by=user,
-                                  file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working) + ".zip")
-    from upwelling.web.bakes.tasks import run_package
-
-    transaction.on_commit(partial(run_package, made.pk))
+    wishes = [
+        {"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"}
+        for camera in chosen
+        for name in receivers
+    ]
+    job = waiting_job("package", production, user)
+    made = Package.objects.create(
+        production=production,
+        job=job,
+        output=output,
+        wishes=wishes,
+        created_by=user,
+        file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working)
+        + ".zip",
+    )
+    queue("package", made, job)
     return made
 
 
 def package_again(row: Package, user: Any) -> Package:
     """The same package from the present paths."""
-    return start_package(row.production, user, output=row.output, receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
-                         cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)), what=row.wishes[0]["end"] if row.wishes else "display")
+    return start_package(
+        row.production,
+        user,
+        output=row.output,
+        receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
+        cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)),
+        what=row.wishes[0]["end"] if row.wishes else "display",
+    )
 
 
+@job_work("package", Package, folder="packages")
 def perform_package(package_id: int) -> None:
     """The work: every table baked, verified and packed. The zip appears under its name only when whole."""
-    made = Package.objects.select_related("job", "production", "created_by").get(pk=package_id)
-    job = made.job
-    if job is None or job.is_over:
+    made = Package.objects.select_related("job", "production", "created_by").filter(pk=package_id).first()
+    if made is None or made.job is None or made.job.is_over:
         return
+    job = made.job
     relative = f"packages/{made.pk}/{made.file_name}"
     place = FilePath(settings.FILES) / relative
     with running(job) as progress:
-        shots = dict(model_shots(shots_of(made.production)))
+        standing = model_shots(made.production)
+        wanted = {wish["camera"] for wish in made.wishes} & set(standing)
+        loaded_shots = {one.pk: one for one in loaded(made.production, [standing[name] for name in wanted])}
+        shots = {name: loaded_shots[standing[name]] for name in wanted}
         items = [Item(wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish)) for wish in made.wishes]
-        done = make_package(items, place, title=f"Tables for {made.output}", production=made.production.name, who=str(made.created_by or "someone"),
-                            tolerances=made.production.rule_set.limits, progress=lambda share, message: progress(min(share, 0.999), message))
+        done = make_package(
+            items,
+            place,
+            title=f"Tables for {made.output}",
+            production=made.production.name,
+            who=str(made.created_by or "someone"),
+            tolerances=made.production.rule_set.limits,
+            progress=lambda share, message: progress(min(share, 0.999), message),
+        )
         Package.objects.filter(pk=made.pk).update(
-            file=relative, sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
-            contents=[{"camera": one.camera, "receiver": one.receiver, "file": one.file, "problem": one.problem, "note": one.note, "verdict": one.certificate.verdict if one.certificate else "",
-                       "metric": one.certificate.metric if one.certificate else "", "p99": one.certificate.overall.p99 if one.certificate else None,
-                       "worst": one.certificate.hunted.delta_e if one.certificate else None, "findings": one.certificate.reasons_said if one.certificate else [],
-                       "said": one.certificate.said if one.certificate else ""} for one in done])
+            file=relative,
+            sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
+            contents=[
+                {
+                    "camera": one.camera,
+                    "receiver": one.receiver,
+                    "file": one.file,
+                    "problem": one.problem,
+                    "note": one.note,
+                    "verdict": one.certificate.verdict if one.certificate else "",
+                    "metric": one.certificate.metric if one.certificate else "",
+                    "p99": one.certificate.overall.p99 if one.certificate else None,
+                    "worst": one.certificate.hunted.delta_e if one.certificate else None,
+                    "findings": one.certificate.reasons_said if one.certificate else [],
+                    "said": one.certificate.said if one.certificate else "",
+                }
+                for one in done
+            ],
+        )
 
 
 def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any:
-    """The order of one table: the camera's path without its model shot's trim. A raw camera's begins above the Input, where it is developed."""
+    """The order of one table: the camera's path without its model shot's trim.
+
+    A raw camera's begins above the Input, where it is developed.
+    """
     shot = shots.get(wish["camera"])
     if shot is None:
         raise BadValue("No shot of this camera has its encoding settled any more.")
     receiver = receiver_named(made.production, wish["receiver"])
-    order = order_for(shot, {"receiver": receiver, "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera", "end": wish["end"], "output": made.output,
-                             "trim": "without"})
-    return order, test_frames(shot, order), frame_code(shot)
+    order = order_for(
+        shot,
+        {
+            "receiver": receiver,
+            "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera",
+            "end": wish["end"],
+            "output": made.output,
+            "trim": "without",
+        },
+    )
+    frame = frame_of(shot)
+    return order, test_frames(shot, order), frame.working, frame.place
 
 
 def _part(progress: Progress, start: float, end: float) -> Progress:
     def inner(done: float, message: str) -> None:
         progress(min(start + (end - start) * done, 0.999), message)
+
     return inner
 
 
@@ -167,6 +256,9 @@ def define_receiver(production: Production, user: Any, body: dict[str, Any]) -> 
     made = Receiver.checked(body)
     if made.name.lower() in {r.name.lower() for r in RECEIVERS}:
         raise BadValue(f"“{made.name}” is the name of a generic receiver. Choose another.")
-    row, _ = OwnReceiver.objects.update_or_create(production=production, name=made.name, defaults={
-        "definition": sealed("receiver", made.model_dump(mode="json")), "created_by": user})
+    row, _ = OwnReceiver.objects.update_or_create(
+        production=production,
+        name=made.name,
+        defaults={"definition": sealed("receiver", made.model_dump(mode="json")), "created_by": user},
+    )
     return row

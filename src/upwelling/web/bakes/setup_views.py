@@ -1,57 +1,105 @@
-"""Setting a bake up: the part of the Column, the receiver, the kind of table, what it leaves out, and the smallest that holds."""
+"""Setting a bake up: the part of the Column, the receiver, the kind of table, what it leaves out, and the smallest that
+holds.
+"""
 
 from __future__ import annotations
 
+import base64
 import json
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from upwelling.core.bake import BakeOrder, FrameSample, Tolerances
-from upwelling.core.bake.left_out import left_out
+from upwelling.core.bake import BakeOrder
 from upwelling.core.bake.make import formulas
 from upwelling.core.bake.receivers import FITTED_UP_TO
 from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
-from upwelling.core.bake.solver import Solution, tries
-from upwelling.core.bake.trial import Tried
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
-from upwelling.core.lut_files import FORMATS
+from upwelling.core.path import Path
+from upwelling.core.proof import FrameSample, Tolerances
+from upwelling.core.proof.left_out import LeftOut, left_out
+from upwelling.core.proof.solver import Solution, tries
+from upwelling.core.proof.trial import Tried
+from upwelling.core.tables.formats import FORMATS
 from upwelling.web.bakes import solve_plot
-from upwelling.web.bakes.orders import frame_code, order_for, receivers_of, test_frames
+from upwelling.web.bakes.orders import order_for, receivers_of, test_frames
 from upwelling.web.bakes.services import start_bake
 from upwelling.web.bakes.variants import variant_of
 from upwelling.web.bench.column import column
-from upwelling.web.errors import Refused, json_body
-from upwelling.web.footage.looks import looks_of
-from upwelling.web.footage.models import shots_of
-from upwelling.web.footage.views import shot_for
-from upwelling.web.productions.models import Member
+from upwelling.web.common.lanes import Answer, Lane
+from upwelling.web.common.pictures import png
+from upwelling.web.common.requests import Refused, json_body, whole_or
+from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.listing import choices
+from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.models import Shot
+from upwelling.web.productions.models import Member, Production
 
-PRESETS = (("Camera to display", "camera", "display"), ("Camera to working", "camera", "input"), ("Working to display", "trim", "display"), ("Look only", "look", "look"))
+PRESETS = (
+    ("Camera to display", "camera", "display"),
+    ("Camera to working", "camera", "input"),
+    ("Working to display", "trim", "display"),
+    ("Look only", "look", "look"),
+)
+
+
+def lost_of(order: BakeOrder, shot: Shot) -> list[LeftOut]:
+    """What the order's table leaves out, with the cost on the shot's own frame."""
+    frame = frame_of(shot)
+    return left_out(order, frame.working, frame.place)
 
 
 @require_GET
-def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page."""
-    production, shot = shot_for(request, slug, pk)
     rules, receivers = production.rule_set, receivers_of(production)
     path, table = shot.path(), looks_of(production)
-    asked = table.versions.get(int(request.GET["look"])) if request.GET.get("look", "").isdigit() else None
+    asked = table.versions.get(whole_or(request.GET.get("look")))
     data: dict[str, Any] = {
-        "wish": {"start": "trim" if shot.is_raw else "camera", "end": "display", "carrier": "", "receiver": receivers[0].name, "format": receivers[0].formats[0],
-                 "dimensions": "3", "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]), "shaper": "none", "output": rules.output,
-                 "entries": "fitted" if receivers[0].prefers_fitted(receivers[0].sizes(receivers[0].formats[0])[-1]) else "sampled",
-                 "trim": "with", "look": ""},
-        "receivers": {r.name: {"formats": list(r.formats), "sizes": {f: list(r.sizes(f)) for f in r.formats}, "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
-                               "said": r.said(), "note": r.note} for r in receivers},
+        "wish": {
+            "start": "trim" if shot.is_raw else "camera",
+            "end": "display",
+            "carrier": "",
+            "receiver": receivers[0].name,
+            "format": receivers[0].formats[0],
+            "dimensions": "3",
+            "size": str(receivers[0].sizes(receivers[0].formats[0])[-1]),
+            "shaper": "none",
+            "output": rules.output,
+            "entries": "fitted"
+            if receivers[0].prefers_fitted(receivers[0].sizes(receivers[0].formats[0])[-1])
+            else "sampled",
+            "trim": "with",
+            "look": "",
+            "frozen": "",
+        },
+        "receivers": {
+            r.name: {
+                "formats": list(r.formats),
+                "sizes": {f: list(r.sizes(f)) for f in r.formats},
+                "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
+                "said": r.said(),
+                "note": r.note,
+            }
+            for r in receivers
+        },
         "formats": {f.name: {"title": f.title, "shaper": f.shaper, "about": f.about} for f in FORMATS.values()},
-        "fitted_up_to": FITTED_UP_TO, "starts": list(STARTS), "ends": list(ENDS), "raw": shot.is_raw,
-        "urls": {"check": reverse("bake-check", args=[slug, pk]), "solve": reverse("bake-solve", args=[slug, pk])},
+        "fitted_up_to": FITTED_UP_TO,
+        "starts": list(STARTS),
+        "ends": list(ENDS),
+        "raw": shot.is_raw,
+        "urls": {
+            "check": reverse("bake-check", args=[production.slug, shot.pk]),
+            "solve": reverse("bake-solve", args=[production.slug, shot.pk]),
+        },
     }
     if asked:
         data["wish"] |= {"start": "look", "end": "look", "look": str(asked.look)}
@@ -60,38 +108,105 @@ def setup(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
     for row in strata:
         row["begins"] = row["stage"] if row["stage"] in STARTS else ""
         row["ends"] = row["stage"] if row["stage"] in ENDS else ""
-    return render(request, "bakes/setup.html", {
-        "production": production, "shot": shot, "data": data, "column": strata, "receivers": receivers, "presets": PRESETS, "encodings": list(ENCODINGS),
-        "outputs": [rules.output, *(d.output for d in rules.deliveries)], "role": production.role_of(request.user), "path": path,
-        "may": production.role_of(request.user) == Member.Role.TECHNICIAN and shot.settled.is_settled and shot.is_managed, "shots": shots_of(production),
-        "titles": BOUNDARY_TITLES, "looks": table.offered, "plot": solve_plot.frame(),
-    })
+    return render(
+        request,
+        "bakes/setup.html",
+        {
+            "production": production,
+            "shot": shot,
+            "data": data,
+            "column": strata,
+            "receivers": receivers,
+            "presets": PRESETS,
+            "encodings": list(ENCODINGS),
+            "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+            "role": production.role_of(request.user),
+            "path": path,
+            "may": production.role_of(request.user) == Member.Role.TECHNICIAN
+            and shot.settled.is_settled
+            and shot.is_managed,
+            "shots": choices(production.shots.all(), shot.pk),
+            "titles": BOUNDARY_TITLES,
+            "looks": table.offered,
+            "plot": solve_plot.frame(),
+            "moving": _moving(path),
+        },
+    )
 
 
 @require_POST
-def check(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
-    """What a wish would make: its kind of table, its codes, and what it leaves out with the cost on the shot's own frame."""
+@shot_view()
+def check(request: HttpRequest, production: Production, shot: Shot) -> JsonResponse:
+    """What a wish would make: its kind of table, its codes, and what it leaves out with the cost on the shot's own
+    frame.
+    """
     body = json_body(request, "setting")
-    _, shot = shot_for(request, slug, pk)
     order = order_for(shot, body)
-    lost = left_out(order, frame_code(shot))
+    lost = lost_of(order, shot)
     section, r = order.section, order.receiver
-    return JsonResponse({
-        "said": order.said(by_formulas=formulas(order) is not None), "title": section.title(), "stages": list(section.stages), "metric": order.judge.metric,
-        "lines": {row["stage"]: row["line"] for row in column(shot, order.path, shot.settings)},
-        "takes": f"{section.input_name(order.path)} code, {r.input_range} range", "gives": f"{section.output_name(order.path)} code, {r.output_range} range",
-        "lost": [{"name": one.name, "why": one.why, "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on this shot’s frame",
-                  "step": one.step, "matters": one.matters} for one in lost],
-    })
+    return JsonResponse(
+        {
+            "said": order.said(by_formulas=formulas(order) is not None),
+            "title": section.title(),
+            "stages": list(section.stages),
+            "metric": order.judge.metric,
+            "lines": {row["stage"]: row["line"] for row in column(shot, order.path, shot.settings)},
+            "takes": f"{section.input_name(order.path)} code, {r.input_range} range",
+            "gives": f"{section.output_name(order.path)} code, {r.output_range} range",
+            "lost": [
+                {
+                    "name": one.name,
+                    "why": one.why,
+                    "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on "
+                    "this shot’s frame",
+                    "map": _map_of(one),
+                    "step": one.step,
+                    "matters": one.matters,
+                }
+                for one in lost
+            ],
+        }
+    )
+
+
+def _moving(path: Path) -> list[str]:
+    """Names of steps that a table could carry but for their changing along the shot."""
+    steps = (*path.trim.steps, *path.look.steps)
+    return [step.shown_name for step in steps if step.on and step.moves and step.fits_in_lut]
+
+
+def _map_of(one: LeftOut) -> str:
+    """Where in the picture leaving it out falls: a small picture, black for nothing, white for ΔE 5 and more."""
+    if one.where is None or not one.matters:
+        return ""
+    grey = np.rint(255 * np.clip(one.where / WORST_SHOWN, 0, 1)).astype(np.uint8)
+    data = base64.b64encode(png(np.ascontiguousarray(np.repeat(grey[..., None], 3, axis=-1)))).decode()
+    return f"data:image/png;base64,{data}"
+
+
+WORST_SHOWN = 5.0
+LANE = Lane(2)
+"""Trying every grid takes a thread of the server for as long as it lasts."""
 
 
 @require_POST
-def smallest(request: HttpRequest, slug: str, pk: int) -> StreamingHttpResponse:
-    """Every table the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds, or what would make one hold."""
+@shot_view(change=True)
+def smallest(request: HttpRequest, production: Production, shot: Shot) -> StreamingHttpResponse:
+    """Every table the receiver takes, one line of JSON for each as it is tried, and at last the smallest that holds, or
+    what would make one hold.
+    """
     body = json_body(request, "setting")
-    production, shot = shot_for(request, slug, pk)
-    order = order_for(shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": "", "entries": "sampled"})
-    return StreamingHttpResponse(_tried_lines(order, test_frames(shot, order), production.rule_set.limits(order.judge.target.is_hdr)), content_type="application/x-ndjson")
+    order = order_for(
+        shot, {**body, "dimensions": "3", "size": "", "shaper": "none", "density": "", "entries": "sampled"}
+    )
+    person = request.user.pk or 0
+    place = LANE.take(person)
+    try:
+        lines = _tried_lines(order, test_frames(shot, order), production.rule_set.limits(order.judge.target.is_hdr))
+    except BaseException:
+        LANE.leave(person, place)
+        raise
+    return StreamingHttpResponse(Answer(LANE, person, place, lines), content_type="application/x-ndjson")
 
 
 def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolerances) -> Iterator[str]:
@@ -102,14 +217,23 @@ def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolera
             if isinstance(found, Tried):
                 tried.append(found)
             way_out = found if isinstance(found, str) else way_out
-            yield _line(done=round(done, 3), said=message, row=solve_plot.point(found, order) if isinstance(found, Tried) else None)
+            yield _line(
+                done=round(done, 3),
+                said=message,
+                row=solve_plot.point(found, order) if isinstance(found, Tried) else None,
+            )
     except UpwellingError as error:
         yield _line(error=str(error))
         return
     solution = Solution.of(tried, order.format, way_out)
     best = solution.best
-    yield _line(done=1, chosen=tried.index(best), holds=solution.chosen is not None, wish={**best.wish, "dimensions": "3", "size": str(best.size)},
-                said=solution.said())
+    yield _line(
+        done=1,
+        chosen=tried.index(best),
+        holds=solution.chosen is not None,
+        wish={**best.wish, "dimensions": "3", "size": str(best.size)},
+        said=solution.said(),
+    )
 
 
 def _line(**body: Any) -> str:
@@ -117,16 +241,36 @@ def _line(**body: Any) -> str:
 
 
 @require_POST
-def start(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def start(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Starts the bake; refuses what leaves something out that matters without a yes."""
-    _, shot = shot_for(request, slug, pk, change=True)
-    wish: dict[str, Any] = {name: request.POST.get(name, "") for name in ("start", "end", "carrier", "receiver", "format", "dimensions", "size", "shaper", "output", "trim", "look", "density", "entries")}
+    wish: dict[str, Any] = {
+        name: request.POST.get(name, "")
+        for name in (
+            "start",
+            "end",
+            "carrier",
+            "receiver",
+            "format",
+            "dimensions",
+            "size",
+            "shaper",
+            "output",
+            "trim",
+            "look",
+            "frozen",
+            "density",
+            "entries",
+        )
+    }
     order = order_for(shot, wish)
-    found = left_out(order, frame_code(shot))
+    found = lost_of(order, shot)
     lost = [one for one in found if one.matters]
     if lost and request.POST.get("yes") != "on":
-        raise Refused(f"This table leaves out: {', '.join(one.name.lower() for one in lost)} ({order.judge.metric} up to {max(one.worst for one in lost):.1f} on the shot’s frame). "
-                      "Tick “Leave it out” to bake it so.")
+        raise Refused(
+            f"This table leaves out: {', '.join(one.name.lower() for one in lost)} ({order.judge.metric} up to "
+            f"{max(one.worst for one in lost):.1f} on the shot’s frame). Tick “Leave it out” to bake it so."
+        )
     steps = tuple(one.step for one in found if one.step)
     start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order, variant_of(wish))
-    return redirect("bakes", slug)
+    return redirect("bakes", production.slug)

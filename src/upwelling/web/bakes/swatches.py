@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.bake import BakeOrder, Certificate
+from upwelling.core.bake import BakeOrder
 from upwelling.core.operations import run_reference
+from upwelling.core.proof import Certificate
 from upwelling.web.footage.pictures import light_to_screen
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 700, 170, 44, 26
@@ -20,17 +21,29 @@ def depths_said(order: BakeOrder) -> str:
 
 
 def swatches(certificate: Certificate, order: BakeOrder) -> list[dict[str, Any]]:
-    """Each worst sample with exact and baked colour as hex for an sRGB screen, and codes at the receiver's depths (1023 for float)."""
+    """Each worst sample with exact and baked colour as hex for an sRGB screen, and codes at the receiver's depths (1023
+    for float).
+    """
     into, out = (2 ** (depth or 10) - 1 for depth in (order.receiver.input_depth, order.receiver.output_depth))
     judge, target = order.judge, order.path.target
     rows = []
     for worst in certificate.worst:
         light = target.to_light(judge.signal(np.array([worst.exact, worst.baked])))
-        exact, baked = (("#" + "".join(f"{round(255 * float(v)):02x}" for v in row)) for row in np.clip(run_reference(light_to_screen(target), light), 0, 1))
-        rows.append({
-            "set": worst.set_name, "delta_e": worst.delta_e, "exact": exact, "baked": baked,
-            "code": [round(v * into) for v in worst.code], "exact_code": [round(v * out) for v in worst.exact], "baked_code": [round(v * out) for v in worst.baked],
-        })
+        exact, baked = (
+            ("#" + "".join(f"{round(255 * float(v)):02x}" for v in row))
+            for row in np.clip(run_reference(light_to_screen(target), light), 0, 1)
+        )
+        rows.append(
+            {
+                "set": worst.set_name,
+                "delta_e": worst.delta_e,
+                "exact": exact,
+                "baked": baked,
+                "code": [round(v * into) for v in worst.code],
+                "exact_code": [round(v * out) for v in worst.exact],
+                "baked_code": [round(v * out) for v in worst.baked],
+            }
+        )
     return rows
 
 
@@ -49,8 +62,14 @@ def neutral_plot(certificate: Certificate) -> dict[str, Any]:
 
     return {
         "points": " ".join(f"{x(c):.1f},{y(e):.1f}" for c, e in zip(codes, errors, strict=True)),
-        "width": WIDTH, "height": HEIGHT, "left": LEFT, "base": HEIGHT - BOTTOM, "right": WIDTH - 20, "foot": HEIGHT - 8,
-        "limit_y": round(y(limit), 1) if limit <= top else None, "limit": limit,
+        "width": WIDTH,
+        "height": HEIGHT,
+        "left": LEFT,
+        "base": HEIGHT - BOTTOM,
+        "right": WIDTH - 20,
+        "foot": HEIGHT - 8,
+        "limit_y": round(y(limit), 1) if limit <= top else None,
+        "limit": limit,
         "ticks": [{"y": round(y(v), 1), "label": f"{v:.2f}"} for v in (0, top / 2, top)],
         "codes": [{"x": round(x(c / 1023), 1), "label": c} for c in (0, 256, 512, 768, 1023)],
     }

@@ -1,4 +1,6 @@
-"""Paths that are not quite a shot's own: a camera's, without the trim, or a shot's under a Look that is not given to it."""
+"""Paths that are not quite a shot's own: a camera's, without the trim, or a shot's under a Look that is not given to
+it.
+"""
 
 from __future__ import annotations
 
@@ -6,16 +8,16 @@ from typing import Any
 
 from upwelling.core.path import Look as LookStage
 from upwelling.core.path import Path, Trim
-from upwelling.web.errors import Refused
-from upwelling.web.footage.looks import looks_of
+from upwelling.web.common.requests import Refused, text_of, whole_or
+from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 
 
 def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
     """What a page's wish says of it, as it is kept with a bake."""
     variant: dict[str, Any] = {"trim": "without"} if wish.get("trim") == "without" else {}
-    look = str(wish.get("look") or "")
-    return variant | ({"look": int(look)} if look.isdigit() else {})
+    look = text_of(wish.get("look"))
+    return variant | ({"look": whole_or(look)} if look else {})
 
 
 def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:

@@ -17,5 +17,9 @@ def bars_in(shot: Shot, frame: Frame) -> tuple[int, int, int, int]:
     """The bars in pixels of the working frame, and a little more, as compression smears their edges."""
     height, width = frame.working.shape[:2]
     top, bottom, left, right = (-(-v // frame.factor) for v in bars_of(shot))
-    return (top + height // 60 if top else 0, bottom + height // 60 if bottom else 0,
-            left + width // 60 if left else 0, right + width // 60 if right else 0)
+    return (
+        top + height // 60 if top else 0,
+        bottom + height // 60 if bottom else 0,
+        left + width // 60 if left else 0,
+        right + width // 60 if right else 0,
+    )

@@ -9,9 +9,21 @@ from upwelling.core.raw import RawSettings
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 
-TITLES = {"camera": "Camera file", "input": "Input", "trim": "Trim", "look": "Look", "rendering": "Rendering",
-          "display": "Display code"}
-SWITCHES = {"input": "input_on", "trim": "trim_on", "look": "look_on", "rendering": "rendering_on", "display": "display_on"}
+TITLES = {
+    "camera": "Camera file",
+    "input": "Input",
+    "trim": "Trim",
+    "look": "Look",
+    "rendering": "Rendering",
+    "display": "Display code",
+}
+SWITCHES = {
+    "input": "input_on",
+    "trim": "trim_on",
+    "look": "look_on",
+    "rendering": "rendering_on",
+    "display": "display_on",
+}
 
 
 def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any]]:
@@ -24,12 +36,16 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     changed = [step.summary() for step in settings.active if path.takes(step)]
     lines = {
         "camera": _camera_line(shot, raw),
-        "input": f"Scene-linear already: raw development ends in {path.working}" if shot.is_raw else
-                 f"{now.encoding} → {path.working}" if known else "Not settled: say what this file is",
+        "input": f"Scene-linear already: raw development ends in {path.working}"
+        if shot.is_raw
+        else f"{now.encoding} → {path.working}"
+        if known
+        else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": look.said() if settings.look_on or look.version is None else "Off: light passes unchanged",
-        "rendering": path.rendering.method.said(target) if settings.rendering_on
-                     else "Off: primaries only, nothing fitted",
+        "rendering": path.rendering.method.said(target)
+        if settings.rendering_on
+        else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
     }
     if not known:
@@ -40,18 +56,33 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     origins = {
         "input": {"shot": "own"}.get(now.encoding_from, now.encoding_from),
         "rendering": "own" if settings.rendering else "production",
-        "display": "production", "trim": "own" if changed else "", "look": {"shot": "own", "group": look.group}.get(look.origin, look.origin), "camera": "",
+        "display": "production",
+        "trim": "own" if changed else "",
+        "look": {"shot": "own", "group": look.group}.get(look.origin, look.origin),
+        "camera": "",
     }
     below = {
-        "display": "display light, cd/m²", "rendering": f"scene linear, {path.working}", "look": f"scene linear, {path.working}",
-        "trim": f"scene linear, {path.working}", "camera": "",
+        "display": "display light, cd/m²",
+        "rendering": f"scene linear, {path.working}",
+        "look": f"scene linear, {path.working}",
+        "trim": f"scene linear, {path.working}",
+        "camera": "",
         "input": f"scene linear, {path.working}" if shot.is_raw else f"code value, {path.camera.depth} bit {now.range}",
     }
-    return [{
-        "stage": stage, "title": TITLES[stage], "line": lines[stage], "below": below[stage], "origin": origins[stage],
-        "switch": SWITCHES.get(stage, "") if known and shot.is_managed and not (shot.is_raw and stage == "input") else "",
-        "on": bool(getattr(settings, SWITCHES[stage])) if stage in SWITCHES else True,
-    } for stage in reversed(TITLES)]
+    return [
+        {
+            "stage": stage,
+            "title": TITLES[stage],
+            "line": lines[stage],
+            "below": below[stage],
+            "origin": origins[stage],
+            "switch": SWITCHES.get(stage, "")
+            if known and shot.is_managed and not (shot.is_raw and stage == "input")
+            else "",
+            "on": bool(getattr(settings, SWITCHES[stage])) if stage in SWITCHES else True,
+        }
+        for stage in reversed(TITLES)
+    ]
 
 
 UNMANAGED = "Colour management is off: the file’s own numbers pass"
@@ -74,7 +105,7 @@ def _depth(shot: Shot) -> str:
 def trim_fits(settings: ShotSettings) -> str:
     """Whether a LUT can carry the trim."""
     active = settings.active
-    stuck = [step.title for step in active if not step.fits_in_lut]
+    stuck = [step.shown_name for step in active if not step.fits_in_lut]
     if stuck:
         return f"A LUT cannot carry {', '.join(stuck)}"
     if not active:

@@ -1,4 +1,6 @@
-"""Movies and sequences on the Bench: a strip of small frames for the scrubber, and runs of frames for playing at reduced size."""
+"""Movies and sequences on the Bench: a strip of small frames for the scrubber, and runs of frames for playing at
+reduced size.
+"""
 
 from __future__ import annotations
 
@@ -11,14 +13,18 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core import engine
 from upwelling.core.media import Damaged, Still, frames_of
+from upwelling.core.operations import Place
 from upwelling.core.path import Path
-from upwelling.core.picture_views import to_bytes
-from upwelling.web.bench.views import whole
-from upwelling.web.errors import json_body
+from upwelling.core.scopes.picture_views import to_bytes
+from upwelling.web.common.downloads import FOR_EVER, picture_file
+from upwelling.web.common.pictures import block_mean, jpeg
+from upwelling.web.common.requests import json_body, whole
+from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import block_mean, jpeg, kept_picture, range_operations, view_operations
+from upwelling.web.footage.pictures import kept_picture, range_operations, view_operations
 from upwelling.web.footage.shot_settings import read_settings
-from upwelling.web.footage.views import shot_for
+from upwelling.web.productions.models import Production
 
 STRIP = 12
 """Frames in the scrubber's strip."""
@@ -28,20 +34,29 @@ MOST = 30
 
 
 def _pictures(shot: Shot, path: Path, numbers: list[int], width: int) -> list[Any]:
-    """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all. A damaged frame is a hatched field."""
-    program = engine.compile_operations((*path.operations(), *range_operations(path), *view_operations(path)))
-    factor = max(1, shot.width // width)
+    """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all.
 
-    def shown(still: Still) -> Any:
-        return to_bytes(engine.run(program, block_mean(still.code, factor)))
+    A damaged frame is a hatched field.
+    """
+    factor = max(1, shot.width // width)
+    place = Place(shot.width, shot.height, step=factor)
+
+    def program(now: Path) -> engine.Program:
+        return engine.compile_operations((*now.operations(), *range_operations(now), *view_operations(now)))
+
+    for_all = None if path.moves else program(path)
+
+    def shown(number: int, still: Still) -> Any:
+        made = for_all or program(path.at(number).fed(ShotFrames(shot, number)))
+        return to_bytes(engine.run(made, block_mean(still.code, factor), place=place))
 
     try:
-        return [shown(still) for still in _frames(shot, numbers)]
+        return [shown(number, still) for number, still in zip(numbers, _frames(shot, numbers), strict=True)]
     except Damaged:
         made = []
         for number in numbers:
             try:
-                made.append(shown(_frames(shot, [number])[0]))
+                made.append(shown(number, _frames(shot, [number])[0]))
             except Damaged:
                 made.append(_hatched(shot.height // factor, shot.width // factor))
         return made
@@ -59,9 +74,9 @@ def _hatched(height: int, width: int) -> Any:
 
 
 @require_GET
-def filmstrip(request: HttpRequest, slug: str, pk: int) -> FileResponse:
+@shot_view()
+def filmstrip(request: HttpRequest, production: Production, shot: Shot) -> FileResponse:
     """Twelve frames side by side from first to last, as the shot is rendered now; made once for each fingerprint."""
-    _, shot = shot_for(request, slug, pk)
     path = shot.path()
     numbers = [round(shot.first_frame + i * (shot.frames - 1) / (STRIP - 1)) for i in range(STRIP)]
 
@@ -71,17 +86,19 @@ def filmstrip(request: HttpRequest, slug: str, pk: int) -> FileResponse:
         return jpeg(np.ascontiguousarray(np.concatenate([made[n] for n in numbers], axis=1)), 85)
 
     place = kept_picture(shot, f"strip-{shot.first_frame}-{shot.frames}-{path.fingerprint[:24]}", make)
-    return FileResponse(place.open("rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return picture_file(place, FOR_EVER)
 
 
 @require_POST
-def motion(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def motion(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """A run of frames from ``first``, for playing: a uint32 count, the JPEGs' sizes as uint32, then the JPEGs."""
-    _, shot = shot_for(request, slug, pk)
     body = json_body(request, "run of frames")
     first = min(max(whole(body.get("first")), shot.first_frame), shot.last_frame)
     count = min(max(whole(body.get("count")), 1), MOST, shot.last_frame - first + 1)
     path = shot.path(read_settings(body.get("settings")))
     jpegs = [jpeg(picture, 88) for picture in _pictures(shot, path, list(range(first, first + count)), PLAY_WIDTH)]
     head = struct.pack(f"<{count + 1}I", count, *(len(data) for data in jpegs))
-    return HttpResponse(head + b"".join(jpegs), content_type="application/octet-stream", headers={"Cache-Control": "no-store"})
+    return HttpResponse(
+        head + b"".join(jpegs), content_type="application/octet-stream", headers={"Cache-Control": "no-store"}
+    )

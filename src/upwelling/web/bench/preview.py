@@ -12,32 +12,45 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
-from upwelling.core.colour_operations import ShowSelection
+from upwelling.core.operations import ShowSelection
 from upwelling.core.path import Path, StageName
-from upwelling.core.picture_views import BAND_COLOURS, CLIP_COLOURS, FIRST_BAND, clip_view, false_colour, to_bytes
-from upwelling.core.scopes import STOP_HIGH, STOP_LOW, Region, scene_facts, whole
+from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, scene_facts
+from upwelling.core.scopes.picture_views import (
+    BAND_COLOURS,
+    CLIP_COLOURS,
+    FIRST_BAND,
+    clip_view,
+    false_colour,
+    to_bytes,
+)
+from upwelling.core.scopes.spans import Region, whole
 from upwelling.core.steps import Ladder, Step
 from upwelling.core.steps.tonal_report import tonal_report
+from upwelling.core.steps.track import Keyed
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.computed import Computed
-from upwelling.web.bench.measured import measure, numbers, percent, plateau_of, region_facts, spans_of
-from upwelling.web.bench.newest import NEVER_OVERTAKEN, Ticket
+from upwelling.web.bench.figures import measure, numbers, percent, plateau_of, region_facts, spans_of
+from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import ScopeChoice, draw
+from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.trace import trace
+from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png
 from upwelling.web.footage.shot_settings import ShotSettings
 
-View = Literal["picture", "stops", "clip", "selection"]
+View = Literal["picture", "stops", "clip", "selection", "over", "matte"]
 _packers = ThreadPoolExecutor(max_workers=4, thread_name_prefix="packing")
+DIMMED = 0.3
+"""How bright the picture stays where a matte that lies over it does not reach."""
+WHOLE = (slice(None), slice(None))
 GREY = np.uint8(118)
 """sRGB code of 18 % reflectance, shown where a selection does not reach."""
 
 
 @dataclass(frozen=True)
 class Wish:
-    """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too: what is shown of
+    """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too:
+    what is shown of
     it, None for all. ``stage`` and ``step`` are in hand."""
 
     without_trim: bool = False
@@ -57,32 +70,45 @@ class Wish:
 def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> bytes:
     """A little-endian uint32 length, that much JSON, the picture, then each scope as uint8 (planes, rows, columns).
 
-    The JSON names the sizes. Bars that intake found are left out of scopes and numbers unless they are wished for. Raises Overtaken
-    when the page has asked for something newer meanwhile.
+    The JSON names the sizes. Bars that intake found are left out of scopes and numbers unless they are wished for.
+    Raises Overtaken when the page has asked for something newer meanwhile.
     """
-    shown = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
-    path = shot.path(shown, wish.output)
-    made = Computed(frame.key, frame.working, path, (wish.stage, wish.step))
+    taken = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
+    path = shot.path_at(frame.number, taken, wish.output)
+    made = FrameValues(frame.key, frame.working, path, (wish.stage, wish.step), place=frame.place)
     spans = spans_of(shot, frame, wish.region, wish.bars)
     wish.ticket.check()
-    if wish.view in ("picture", "selection") and wish.part is None:
+    if wish.view in ("picture", "selection", "over") and wish.part is None:
         made.render()
-    picture = _picture(made if wish.part is None else _of_part(frame, made, wish.part), frame, settings, wish)
+    shown, cut = (made, WHOLE) if wish.part is None else _of_part(frame, made, wish.part)
+    picture = np.ascontiguousarray(_picture(shown, frame, settings, wish)[cut])
     wish.ticket.check()
     # The picture is packed on a thread of its own while scopes and numbers are made.
     packed = _packers.submit(png if wish.lossless else jpeg, picture)
     scene, signal = measure(made, frame, spans)
     histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
     drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
-    step = next((s for s in settings.steps if s.id == wish.step), None) if wish.stage == "trim" else None
+    chosen = next((s for s in settings.steps if s.id == wish.step), None) if wish.stage == "trim" else None
+    step = chosen.at(frame.number) if chosen else None
     head = {
-        "width": picture.shape[1], "height": picture.shape[0], "mime": "image/png" if wish.lossless else "image/jpeg",
-        "scopes": [said for _, said in drawn], "numbers": numbers(shot, frame, path, scene, signal, at_rest=wish.lossless),
+        "width": picture.shape[1],
+        "height": picture.shape[0],
+        "mime": "image/png" if wish.lossless else "image/jpeg",
+        "scopes": [said for _, said in drawn],
+        "numbers": numbers(shot, frame, path, scene, signal, at_rest=wish.lossless),
         "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
-        "column": column(shot, path, settings), "trace": trace(shot, path, frame, wish.point), "fits": trim_fits(settings),
-        "says": _says(step, made) if step else None, "legend": _legend(wish.view), "screen": _screen(path),
-        "tones": scene.counts.tolist() if wish.stage == "rendering" else None, "bins": [STOP_LOW, STOP_HIGH], "fingerprint": path.fingerprint[:12],
+        "column": column(shot, path, settings),
+        # Where steps look around, one pixel's values take a window of them: at rest only.
+        "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
+        "fits": trim_fits(settings),
+        "says": _says(step, made, chosen.moves) if step and chosen else None,
+        "now": _now(step) if step else None,
+        "legend": _legend(wish.view),
+        "screen": _screen(path),
+        "tones": scene.counts.tolist() if wish.stage == "rendering" else None,
+        "bins": [STOP_LOW, STOP_HIGH],
+        "fingerprint": path.fingerprint[:12],
     }
     wish.ticket.check()
     data = packed.result()
@@ -93,18 +119,27 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
 def _screen(path: Path) -> str:
     """What this screen cannot show of an HDR output, and how it is shown instead."""
     target = path.target
-    return f"{target.name}: this screen shows up to {target.white_nits:g} cd/m²; brighter is white here" if target.is_hdr and path.display.on else ""
+    return (
+        f"{target.name}: this screen shows up to {target.white_nits:g} cd/m²; brighter is white here"
+        if target.is_hdr and path.display.on
+        else ""
+    )
 
 
-def _of_part(frame: Frame, made: Computed, part: tuple[int, int, int, int]) -> Computed:
+def _of_part(
+    frame: Frame, made: FrameValues, part: tuple[int, int, int, int]
+) -> tuple[FrameValues, tuple[slice, slice]]:
+    """The values of a part of the full frame, with as much around it as its steps look at, and what of them it is."""
     x, y, width, height = part
     x, y = min(max(x, 0), frame.width - 8), min(max(y, 0), frame.height - 8)
     width, height = min(max(width, 8), frame.width - x), min(max(height, 8), frame.height - y)
-    code = frame.part(x, y, width, height, (WORKING_WIDTH, WORKING_HEIGHT))
-    return Computed((*frame.key, x, y, width, height), code, made.original, made.place)
+    most = (WORKING_WIDTH, WORKING_HEIGHT)
+    code, place, cut = frame.part(x, y, width, height, most, made.original.reach)
+    key = (*frame.key, place, code.shape)
+    return FrameValues(key, code, made.original, made.in_hand, place=place), cut
 
 
-def _picture(made: Computed, frame: Frame, settings: ShotSettings, wish: Wish) -> Any:
+def _picture(made: FrameValues, frame: Frame, settings: ShotSettings, wish: Wish) -> Any:
     """uint8 (H, W, 3) for the browser."""
     if wish.view == "stops":
         return false_colour(made.scene(), made.path.working_primaries)
@@ -112,22 +147,48 @@ def _picture(made: Computed, frame: Frame, settings: ShotSettings, wish: Wish) -
         half_code = 0.5 / (2**made.path.display.depth - 1)
         return clip_view(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code)
     picture = to_bytes(made.view)
-    if wish.view == "selection":
-        step = next((s for s in settings.steps if s.id == wish.step), None)
-        if step is not None and step.limit is not None:
-            weight = _selection(made, step)
-            picture = np.rint(GREY + weight[..., None] * (picture.astype(np.float32) - GREY)).astype(np.uint8)
+    if wish.view in ("selection", "over", "matte"):
+        weight = _matte(made, next((s.at(frame.number) for s in settings.steps if s.id == wish.step), None))
+        if weight is not None:
+            return _through(picture, weight[..., None], wish.view)
     return picture
 
 
-def _selection(made: Computed, step: Step) -> Float32:
-    """How much of each pixel a step's colour range selects, 0…1 (H, W)."""
-    assert step.limit is not None
-    operations = (step.limit.operation(made.path.working_primaries), ShowSelection())
-    return engine.run(engine.compile_operations(operations), made.before("trim", step.id))[..., 0]
+def _through(picture: Any, weight: Any, view: View) -> Any:
+    """A picture uint8 (H, W, 3) seen through a matte: cut out on grey, dimmed where it does not reach, or it alone."""
+    if view == "matte":
+        return np.repeat(np.rint(255 * weight), 3, axis=-1).astype(np.uint8)
+    if view == "over":
+        return np.rint(picture * (DIMMED + (1 - DIMMED) * weight)).astype(np.uint8)
+    return np.rint(GREY + weight * (picture.astype(np.float32) - GREY)).astype(np.uint8)
 
 
-def _says(step: Step, made: Computed) -> dict[str, Any]:
+def _matte(made: FrameValues, step: Step | None) -> Float32 | None:
+    """How much of each pixel a step's matte selects, 0…1 (H, W); None where it has none."""
+    matte = step.limit.operation(made.path.working_primaries) if step is not None and step.limit else None
+    if step is None or matte is None:
+        return None
+    program = engine.compile_operations((matte, ShowSelection()))
+    return engine.run(program, made.before("trim", step.id), place=made.place)[..., 0]
+
+
+def _now(step: Step) -> dict[str, Any]:
+    """What of the step in hand may change along the shot, as it stands at this frame: by the place of its holder."""
+    holders: dict[str, Keyed] = {"": step}
+    if step.limit is not None:
+        holders |= {f"limit.selections.{n}": one for n, one in enumerate(step.limit.selections)}
+    return {place: {name: getattr(holder, name) for name in holder.keyable()} for place, holder in holders.items()} | {
+        "step": step.id
+    }
+
+
+def _lut_says(step: Step, moves: bool) -> str:
+    if step.fits_in_lut:
+        return "A LUT carries one frame of it: it changes along the shot" if moves else "A LUT can carry it"
+    return "A LUT cannot carry it"
+
+
+def _says(step: Step, made: FrameValues, moves: bool) -> dict[str, Any]:
     """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects.
 
     Shares are of every ninth pixel, which is enough for a share.
@@ -139,27 +200,45 @@ def _says(step: Step, made: Computed) -> dict[str, Any]:
     facts = scene_facts(before, working, np.eye(3), spans)
     out: dict[str, Any] = {"step": step.id, "histogram": facts.counts.tolist() if isinstance(step, Ladder) else None}
     if step.on and not step.changes_nothing:
-        after = engine.run(engine.compile_operations(step.operations(working)), before)
+        after = _after(step, made, before)
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative
         if pushed >= 0.0005:
             said.append(f"pushes {percent(pushed)} of the picture below 0")
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
-    if step.limit is not None:
-        weight = engine.run(engine.compile_operations((step.limit.operation(working), ShowSelection())), before)[..., 0]
+    weight = _matte(made, step)
+    if weight is not None:
         out["selected"] = f"selects {percent(float(weight.mean()))} of the picture · "
-    out["lut"] = "A LUT can carry it" if step.fits_in_lut else "A LUT cannot carry it"
-    out["inverse"] = "can be undone exactly" if step.invertible and step.strength == 1 and step.limit is None else "has no exact inverse"
+    out["lut"] = _lut_says(step, moves)
+    out["inverse"] = "can be undone exactly" if step.invertible and step.acts_wholly else "has no exact inverse"
     out["neutral"] = step.neutral
     return out
+
+
+def _after(step: Step, made: FrameValues, before: Float32) -> Float32:
+    """What the step makes of every ninth pixel that reaches it; one that needs neighbours is run on all of them, and
+    picked from after.
+    """
+    program = engine.compile_operations(step.operations(made.path.working_primaries))
+    if "neighbours" in program.needs:
+        return np.ascontiguousarray(engine.run(program, made.before("trim", step.id), place=made.place)[1::3, 1::3])
+    return engine.run(program, before, place=made.place.part(1, 1, every=3) if made.place else None)
 
 
 def _legend(view: View) -> list[dict[str, str]]:
     """What the colours of a view mean."""
     if view == "stops":
         last = len(BAND_COLOURS) - 1
-        return [{"colour": "#{:02x}{:02x}{:02x}".format(*colour),
-                 "label": ("≤" if i == 0 else "") + f"{FIRST_BAND + i:+d}".replace("-", "−").replace("+0", "0") + ("…" if i == last else "")}
-                for i, colour in enumerate(BAND_COLOURS)]
+        return [
+            {
+                "colour": "#{:02x}{:02x}{:02x}".format(*colour),
+                "label": ("≤" if i == 0 else "")
+                + f"{FIRST_BAND + i:+d}".replace("-", "−").replace("+0", "0")
+                + ("…" if i == last else ""),
+            }
+            for i, colour in enumerate(BAND_COLOURS)
+        ]
     if view == "clip":
-        return [{"colour": "#{:02x}{:02x}{:02x}".format(*colour), "label": name} for name, colour in CLIP_COLOURS.items()]
+        return [
+            {"colour": "#{:02x}{:02x}{:02x}".format(*colour), "label": name} for name, colour in CLIP_COLOURS.items()
+        ]
     return []

@@ -5,28 +5,41 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
-from upwelling.core import scopes
 from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour.primaries import Primaries, xy_to_xyz
+from upwelling.core.colour.spectral_locus import LOCUS
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue
 from upwelling.core.media.ycbcr import LUMA
 from upwelling.core.path import Path
-from upwelling.core.primaries import Primaries, xy_to_xyz
-from upwelling.core.scopes import Region
-from upwelling.core.spectral_locus import LOCUS
+from upwelling.core.scopes import SCOPES, Boundary, Looked
+from upwelling.core.scopes.dots import SKIN_DEGREES, UV_TOP, vector_targets
+from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW
+from upwelling.core.scopes.levels import LEVEL_HIGH, LEVEL_LOW
+from upwelling.core.scopes.spans import Region
 from upwelling.core.steps.white_balance import uv_of
-from upwelling.web.bench.computed import Computed
+from upwelling.web.bench.frame_values import FrameValues
 
-KINDS = {"parade": "Parade", "waveform": "Waveform", "overlay": "RGB overlay", "vectorscope": "Vectorscope",
-         "histogram": "Stop histogram", "chromaticity": "Chromaticity"}
-BOUNDARIES = {"camera": "camera code", "input": "after input", "trim": "after trim", "look": "after look", "rendering": "display light",
-              "display": "display code"}
+BOUNDARIES = {
+    "camera": "camera code",
+    "input": "after input",
+    "trim": "after trim",
+    "look": "after look",
+    "rendering": "display light",
+    "display": "display code",
+}
 SCALES = {"percent": "%", "code": "code", "light": "cd/m²", "stops": "stops"}
-_FITTING = {"camera": ("percent", "code"), "input": ("stops", "code"), "trim": ("stops", "code"), "look": ("stops", "code"),
-            "rendering": ("light", "percent"), "display": ("percent", "code", "light")}
+_FITTING = {
+    "camera": ("percent", "code"),
+    "input": ("stops", "code"),
+    "trim": ("stops", "code"),
+    "look": ("stops", "code"),
+    "rendering": ("light", "percent"),
+    "display": ("percent", "code", "light"),
+}
 SKIN_BANDS = (("lighter skin", 0.60, 0.70), ("darker skin", 0.40, 0.60), ("skin overall", 0.30, 0.75))
 """Shares of display signal between which skin usually lies. Common practice, no source."""
 
@@ -35,11 +48,18 @@ class ScopeChoice(BaseModel):
     """Which scope a place of the page shows, of which boundary, and how."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
-    kind: Literal["parade", "waveform", "overlay", "vectorscope", "histogram", "chromaticity"] = "parade"
-    boundary: Literal["camera", "input", "trim", "look", "rendering", "display"] = "display"
+    kind: str = "parade"
+    boundary: Boundary = "display"
     scale: Literal["percent", "code", "light", "stops"] = "percent"
     gain: Literal[1, 2, 4, 8] = 1
     skin: bool = False
+
+    @field_validator("kind")
+    @classmethod
+    def _known(cls, kind: str) -> str:
+        if kind not in SCOPES:
+            raise ValueError(f"There is no scope “{kind}”")
+        return kind
 
 
 class _Choices(BaseModel):
@@ -61,44 +81,71 @@ def luma_weights(path: Path) -> tuple[float, float]:
     return LUMA["BT.2020" if path.target.primaries_name == "BT.2020" else "BT.709"]
 
 
-def draw(choice: ScopeChoice, made: Computed, spans: Any, histogram: Any) -> tuple[Any, dict[str, Any]]:
+def draw(choice: ScopeChoice, made: FrameValues, spans: Any, histogram: Any) -> tuple[Any, dict[str, Any]]:
     """uint8 (planes, rows, columns) of a scope, and its description for the page."""
-    path, weights = made.path, luma_weights(made.path)
-    height, width = made.code.shape[:2]
-    pixels = int((spans[:, 1] - spans[:, 0]).sum())
-    said: dict[str, Any] = {"kind": choice.kind, "boundary": choice.boundary, "title": KINDS[choice.kind], "of": BOUNDARIES[choice.boundary]}
-    if choice.kind == "histogram":
-        shades = np.zeros((0, 0, 0), np.uint8)
-        said |= {"of": BOUNDARIES["look"], "unit": "stops from mid grey", "counts": histogram.tolist(), "low": scopes.STOP_LOW,
-                 "high": scopes.STOP_HIGH, "marks": stop_marks(path)}
-    elif choice.kind == "chromaticity":
-        light, space = made.light_at(choice.boundary)
-        shades = scopes.dot_picture(scopes.chromaticities(light, space, spans), pixels)
-        said |= {"unit": "u′ across, v′ up", "top": scopes.UV_TOP, "locus": _locus(), "gamuts": _gamuts(path)}
-    elif choice.kind == "vectorscope":
-        shades = scopes.dot_picture(scopes.vectorscope(made.signal_at(choice.boundary), weights, spans, choice.gain), pixels)
-        said |= {"unit": f"Pb across, Pr up, ×{choice.gain}", "targets": scopes.vector_targets(weights), "skin": scopes.SKIN_DEGREES, "gain": choice.gain}
+    scope, path = SCOPES[choice.kind], made.path
+    boundary = choice.boundary if choice.boundary in scope.boundaries else scope.boundaries[0]
+    looked = Looked(
+        lambda: made.signal_at(boundary), lambda: made.light_at(boundary), luma_weights(path), spans, choice.gain
+    )
+    shades = scope.shades(looked)
+    said: dict[str, Any] = {
+        "kind": scope.name,
+        "boundary": choice.boundary,
+        "title": scope.title,
+        "of": BOUNDARIES[boundary],
+        "drawing": scope.drawing,
+        "side_by_side": scope.side_by_side,
+    }
+    if scope.drawing == "stops":
+        said |= {
+            "unit": "stops from mid grey",
+            "counts": histogram.tolist(),
+            "low": STOP_LOW,
+            "high": STOP_HIGH,
+            "marks": stop_marks(path),
+        }
+    elif scope.drawing == "chromaticities":
+        said |= {"unit": "u′ across, v′ up", "top": UV_TOP, "locus": _locus(), "gamuts": _gamuts(path)}
+    elif scope.drawing == "colour differences":
+        said |= {
+            "unit": f"Pb across, Pr up, ×{choice.gain}",
+            "targets": vector_targets(looked.weights),
+            "skin": SKIN_DEGREES,
+            "gain": choice.gain,
+        }
     else:
-        signal = made.signal_at(choice.boundary)
-        counts = scopes.waveform(signal, weights, spans) if choice.kind == "waveform" else scopes.parade(
-            signal, spans, columns=256 if choice.kind == "overlay" else 128)
-        shades = scopes.level_picture(counts, height, width)
         scale, unit, ticks = level_ticks(choice, made.original)
-        said |= {"unit": unit, "scale": scale, "ticks": ticks, "low": scopes.LEVEL_LOW, "high": scopes.LEVEL_HIGH,
-                 "bands": [{"name": n, "low": a, "high": b} for n, a, b in SKIN_BANDS[:2]] if choice.skin and choice.boundary == "display" else []}
+        bands = SKIN_BANDS[:2] if choice.skin and boundary == "display" else ()
+        said |= {
+            "unit": unit,
+            "scale": scale,
+            "ticks": ticks,
+            "low": LEVEL_LOW,
+            "high": LEVEL_HIGH,
+            "bands": [{"name": n, "low": a, "high": b} for n, a, b in bands],
+        }
     return shades, {**said, "planes": shades.shape[0], "levels": shades.shape[1], "columns": shades.shape[2]}
 
 
 def level_ticks(choice: ScopeChoice, path: Path) -> tuple[str, str, list[dict[str, Any]]]:
-    """The scale in force, its unit, and ticks as place (0…1 of signal) and label. A scale that does not fit the boundary gives way."""
+    """The scale in force, its unit, and ticks as place (0…1 of signal) and label.
+
+    A scale that does not fit the boundary gives way.
+    """
     boundary = choice.boundary
     scale = choice.scale if choice.scale in _FITTING[boundary] else _FITTING[boundary][0]
     if scale == "stops":
-        places = {f"{s:+d}".replace("-", "−") if s else "0": float(ACESCCT.from_linear(np.array(MID_GREY * 2.0**s))) for s in (-6, -4, -2, 0, 2, 4, 6, 8, 10)}
+        places = {
+            f"{s:+d}".replace("-", "−") if s else "0": float(ACESCCT.from_linear(np.array(MID_GREY * 2.0**s)))
+            for s in (-6, -4, -2, 0, 2, 4, 6, 8, 10)
+        }
         return scale, "stops from mid grey", _ticks(places)
     if scale == "light":
         peak = path.target.peak_nits
-        values = [v for v in (0, 1, 5, 10, 25, 50, 100, 200, 400, 1000, 2000, 4000, 10000) if v <= peak] + ([peak] if peak == 48 or peak == 80 else [])
+        values = [v for v in (0, 1, 5, 10, 25, 50, 100, 200, 400, 1000, 2000, 4000, 10000) if v <= peak] + (
+            [peak] if peak == 48 or peak == 80 else []
+        )
         if boundary == "rendering":
             places = {f"{v:g}": v / peak for v in values if v == 0 or v >= peak / 10}
         else:
@@ -111,8 +158,16 @@ def level_ticks(choice: ScopeChoice, path: Path) -> tuple[str, str, list[dict[st
         legal = (path.camera.range if boundary == "camera" else path.display.range) == "legal"
         shares = [0.0, 0.25, 0.5, 0.75, 1.0]
         codes = [round(float(full_to_legal(np.array(s), depth) if legal else s) * (2**depth - 1)) for s in shares]
-        return scale, f"{depth}-bit code, {'legal' if legal else 'full'}", _ticks(dict(zip(map(str, codes), shares, strict=True)))
-    return scale, "% of display peak" if boundary == "rendering" else "%", _ticks({str(p): p / 100 for p in (0, 25, 50, 75, 100)})
+        return (
+            scale,
+            f"{depth}-bit code, {'legal' if legal else 'full'}",
+            _ticks(dict(zip(map(str, codes), shares, strict=True))),
+        )
+    return (
+        scale,
+        "% of display peak" if boundary == "rendering" else "%",
+        _ticks({str(p): p / 100 for p in (0, 25, 50, 75, 100)}),
+    )
 
 
 def _ticks(places: dict[str, float]) -> list[dict[str, Any]]:
@@ -123,7 +178,11 @@ def stop_marks(path: Path) -> list[dict[str, Any]]:
     """Mid grey, diffuse white, and the brightest neutral that the file's codes can hold, in stops from mid grey."""
     marks = [{"label": "grey", "stops": 0.0}, {"label": "white", "stops": float(np.log2(1 / MID_GREY))}]
     if path.input.on or path.camera.raw is not None:
-        code = np.ones(3) if path.camera.range == "full" else np.full(3, float(full_to_legal(np.array(1.0), path.camera.depth)))
+        code = (
+            np.ones(3)
+            if path.camera.range == "full"
+            else np.full(3, float(full_to_legal(np.array(1.0), path.camera.depth)))
+        )
         light = float(path.to_working(code)[1])
         if light > 0:
             marks.append({"label": "clip", "stops": float(np.log2(light / MID_GREY))})
@@ -135,8 +194,14 @@ def _uv(space: Primaries) -> list[list[float]]:
 
 
 def _gamuts(path: Path) -> list[dict[str, Any]]:
-    return [{"name": name, "points": _uv(space)} for name, space in
-            (("camera", path.source.primaries), ("working", path.working_primaries), ("output", path.target.gamut))]
+    return [
+        {"name": name, "points": _uv(space)}
+        for name, space in (
+            ("camera", path.source.primaries),
+            ("working", path.working_primaries),
+            ("output", path.target.gamut),
+        )
+    ]
 
 
 def _locus() -> list[list[float]]:

@@ -1,4 +1,6 @@
-"""The rendering's tone curve for an SVG: display light in cd/m² and stops against scene stops, its slope, and handles to drag it by."""
+"""The rendering's tone curve for an SVG: display light in cd/m² and stops against scene stops, its slope, and handles
+to drag it by.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ TOE_A_STOP = 0.4
 
 
 def tone_points(path: Path) -> dict[str, Any]:
-    """Polyline points of the curve and its slope, ticks, marks, and handles (which parameter a drag across or up changes, and by how much)."""
+    """Polyline points of the curve and its slope, ticks, marks, and handles (which parameter a drag across or up
+    changes, and by how much).
+    """
     method, target = path.rendering.method, path.target
     stops = np.linspace(LOW, HIGH, 171)
     light = method.neutral(stops, path.working_primaries, target)
@@ -32,13 +36,24 @@ def tone_points(path: Path) -> dict[str, Any]:
     nits = [v for v in (0.1, 1.0, 10.0, 100.0, 1000.0, 10000.0) if -DOWN <= np.log2(v / target.peak_nits) < -0.7]
     marks = [(0.0, "mid grey", "end"), (white, "white", "start"), (peak, "peak", "end")]
     return {
-        "points": _line(stops, out), "slope": " ".join(f"{_x(s):.1f},{_slope_y(v):.1f}" for s, v in zip(stops, slope, strict=True)),
+        "points": _line(stops, out),
+        "slope": " ".join(f"{_x(s):.1f},{_slope_y(v):.1f}" for s, v in zip(stops, slope, strict=True)),
         "marks": [{"x": round(_x(s), 1), "label": label, "anchor": anchor} for s, label, anchor in marks],
-        "nits": [{"y": round(_y(np.log2(v / target.peak_nits)), 1), "label": f"{v:g}"} for v in (*nits, target.peak_nits)],
-        "stops": [{"y": round(_y(grey + s), 1), "label": f"{s:+d}".replace("-", "−") if s else "0"} for s in range(-8, 9, 2) if -DOWN < grey + s <= -0.1],
+        "nits": [
+            {"y": round(_y(np.log2(v / target.peak_nits)), 1), "label": f"{v:g}"} for v in (*nits, target.peak_nits)
+        ],
+        "stops": [
+            {"y": round(_y(grey + s), 1), "label": f"{s:+d}".replace("-", "−") if s else "0"}
+            for s in range(-8, 9, 2)
+            if -DOWN < grey + s <= -0.1
+        ],
         "slopes": [{"y": round(_slope_y(v), 1), "label": f"{v:g}"} for v in (0.0, 1.0)],
-        "handles": _handles(method, target, peak), "x0": round(_x(LOW), 1), "x1": round(_x(HIGH), 1), "bottom": HEIGHT - BOTTOM,
-        "unit": round((WIDTH - LEFT - RIGHT) / (HIGH - LOW), 3), "low": LOW,
+        "handles": _handles(method, target, peak),
+        "x0": round(_x(LOW), 1),
+        "x1": round(_x(HIGH), 1),
+        "bottom": HEIGHT - BOTTOM,
+        "unit": round((WIDTH - LEFT - RIGHT) / (HIGH - LOW), 3),
+        "low": LOW,
     }
 
 
@@ -58,8 +73,17 @@ def _handles(method: Any, target: Any, peak: float) -> list[dict[str, Any]]:
 
 def _handle(name: str, title: str, stops: float, out: float, axis: str, method: Any) -> dict[str, Any]:
     extra: Any = type(method).model_fields[name].json_schema_extra
-    return {"path": f"rendering.{name}", "title": title, "x": round(_x(stops), 1), "y": round(_y(out), 1), "axis": axis, "doubles": False,
-            "a_unit": (HIGH - LOW) / (WIDTH - LEFT - RIGHT), "low": extra["low"], "high": extra["high"]}
+    return {
+        "path": f"rendering.{name}",
+        "title": title,
+        "x": round(_x(stops), 1),
+        "y": round(_y(out), 1),
+        "axis": axis,
+        "doubles": False,
+        "a_unit": (HIGH - LOW) / (WIDTH - LEFT - RIGHT),
+        "low": extra["low"],
+        "high": extra["high"],
+    }
 
 
 def _line(stops: Any, out: Any) -> str:

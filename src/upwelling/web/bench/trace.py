@@ -6,14 +6,39 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core import engine
+from upwelling.core.colour.primaries import rgb_to_xyz
 from upwelling.core.encodings import legal_to_full
+from upwelling.core.operations import Operation, Place, run_reference
 from upwelling.core.path import Path
-from upwelling.core.primaries import rgb_to_xyz
+from upwelling.core.path import trace as path_trace
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 
 UNKNOWN = ["–", "–", "–"]
 """What stands for scene and display light while a file's codes have no meaning yet."""
+
+
+EXACT_UP_TO = 200_000
+"""Pixels of a window that a trace is made in by float64; a larger one goes through the engine in float32."""
+
+
+LARGEST = 40_000_000
+"""Pixels of a window that is still worked out for one pixel's values."""
+
+
+def _unseen(shot: Shot, path: Path, frame: Frame, x: int, y: int) -> dict[str, Any]:
+    """The file's code of a pixel whose other values would take more of a large frame than one look is worth."""
+    code = frame.still.code[y, x].astype(np.float64)
+    integer = shot.depth not in ("half", "float") and not shot.is_raw
+    unknown = dict.fromkeys(("input", "trim", "look", "rendering", "display"), UNKNOWN)
+    said = {"stops": "too large a frame", "signal": "–"}
+    camera = [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code]
+    return {"x": x, "y": y, "camera": camera, **unknown, **said}
+
+
+def _fast(operations: tuple[Operation, ...], value: Any, place: Place | None) -> Any:
+    return engine.run(engine.compile_operations(operations), value, place=place)
 
 
 def _top(path: Path) -> int:
@@ -27,15 +52,24 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     still = frame.still
     x, y = min(max(point[0], 0), still.width - 1), min(max(point[1], 0), still.height - 1)
     code = still.code[y, x].astype(np.float64)
-    boundaries = {boundary.stage: boundary for boundary in path.trace(code)}
+    reach = min(path.reach(1 / still.height), max(still.width, still.height)) if "neighbours" in path.needs else 0
+    window, place, at = frame.window(x, y, reach)
+    if window.shape[0] * window.shape[1] > LARGEST:
+        return _unseen(shot, path, frame, x, y)
+    run = run_reference if window.shape[0] * window.shape[1] <= EXACT_UP_TO else _fast
+    boundaries = {boundary.stage: boundary for boundary in path_trace(path, window, place, at, run)}
     known = shot.settled.is_settled and shot.is_managed
     scene = np.array(boundaries["look"].rgb)
     luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
     integer = shot.depth not in ("half", "float") and not shot.is_raw
     return {
-        "x": x, "y": y,
+        "x": x,
+        "y": y,
         "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
-        **{stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN for stage in ("input", "trim", "look")},
+        **{
+            stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN
+            for stage in ("input", "trim", "look")
+        },
         "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
         "stops": _stops(luminance) if known else "not known",

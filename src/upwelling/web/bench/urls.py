@@ -1,6 +1,6 @@
 from django.urls import path
 
-from upwelling.web.bench import mark_views, motion_views, share_views, solve_views, views
+from upwelling.web.bench import follow_views, mark_views, motion_views, share_views, solve_views, strip, views
 
 BENCH = "p/<slug:slug>/bench/<int:pk>/"
 urlpatterns = [
@@ -12,13 +12,16 @@ urlpatterns = [
     path(BENCH + "tone/", views.tone, name="tone"),
     path(BENCH + "stand/", views.stand, name="stand"),
     path(BENCH + "marks/", mark_views.marks, name="marks"),
+    path(BENCH + "marks/change/", mark_views.change_marks, name="change-marks"),
     path(BENCH + "marks/<int:mark>/thumbnail/", mark_views.mark_thumbnail, name="mark-thumbnail"),
     path(BENCH + "history/", mark_views.history, name="history"),
     path(BENCH + "neutral/", solve_views.neutral, name="neutral"),
     path(BENCH + "colour-range/", solve_views.colour_range, name="colour-range"),
     path(BENCH + "curve/", solve_views.curve_line, name="curve"),
+    path(BENCH + "follow/", follow_views.follow, name="follow"),
     path(BENCH + "filmstrip/", motion_views.filmstrip, name="filmstrip"),
     path(BENCH + "motion/", motion_views.motion, name="motion"),
+    path(BENCH + "strip/", strip.strip, name="strip"),
     path(BENCH + "share/", share_views.share, name="share"),
     path(BENCH + "share/give/", share_views.give, name="give"),
     path(BENCH + "share/<int:change>/take-back/", share_views.take_back, name="take-back"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
@@ -10,111 +10,199 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.path import STAGES, Path, without_tables
+from upwelling.core.follow import MODELS
+from upwelling.core.parameters import MOST_POINTS
+from upwelling.core.path import Path, StageName, without_tables
 from upwelling.core.raw import Development
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
-from upwelling.core.steps import STEPS, ColourRange
-from upwelling.core.steps.base import MOST_POINTS
+from upwelling.core.scopes import SCOPES
+from upwelling.core.steps import SELECTIONS, STEPS, Matte
+from upwelling.core.steps.base import MIXES
+from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
-from upwelling.web.bench.newest import Overtaken, Ticket
-from upwelling.web.bench.preview import Wish, preview
-from upwelling.web.bench.scope import BOUNDARIES, KINDS, read_choices
+from upwelling.web.bench.preview import View, Wish, preview
+from upwelling.web.bench.scope import BOUNDARIES, read_choices
+from upwelling.web.bench.strip import strip_of
+from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.bench.tone_plot import tone_points
-from upwelling.web.controls import controls
-from upwelling.web.errors import Refused, json_body
+from upwelling.web.common.controls import controls
+from upwelling.web.common.requests import json_body, one_of, text_of, whole
+from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.history import Outdated, apply_or_keep, history_ends, move_in_history
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
-from upwelling.web.footage.looks import looks_of
-from upwelling.web.footage.models import Shot, shots_of
-from upwelling.web.footage.services import Outdated, apply_or_keep, history_ends, move_in_history, stand_for
+from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.models import Shot
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import OwnLook, read_settings
-from upwelling.web.footage.views import shot_for, thumbnail_url
+from upwelling.web.footage.shots import stand_for
+from upwelling.web.footage.views import thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
-from upwelling.web.productions.models import Member
+from upwelling.web.productions.models import Member, Production
 
 
 @require_GET
-def bench(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page where one shot is worked."""
-    production, shot = shot_for(request, slug, pk)
     role = production.role_of(request.user)
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
     tone = tone_points(path)
-    groups = grouped(shots_of(production))
+    strip = strip_of(production, shot)
     now = shot.settled
     by_table = isinstance(rules.rendering, LutRendering)
     # A table weighs megabytes and the page has no use for it.
     shared = without_tables(rules.rendering.model_dump(mode="json"))
     inherited_look = looks_of(production).inherited(shot)
     free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
-    in_order = [other for _, shots in groups for other in shots]
-    here = [other.pk for other in in_order].index(shot.pk)
     data = {
-        "settings": settings.model_dump(mode="json"), "production_rendering": shared,
-        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS} | ({"lut": shared} if by_table else {}), "tone": tone,
-        "inherited_look": {"look": inherited_look.version.look if inherited_look.version else 0, "strength": inherited_look.strength},
-        "look_origin": {"group": f"the group {inherited_look.group}’s", "production": "the production’s"}.get(inherited_look.origin, "nothing is given"),
-        "outputs": [rules.output, *(d.output for d in rules.deliveries)],
-        "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json") if shot.is_raw else None,
-        "history": history_ends(shot), "editable": free, "settled": now.is_settled, "managed": shot.is_managed, "kinds": step_kinds(),
-        "range": ColourRange().model_dump(mode="json"), "most_points": MOST_POINTS,
-        "frame": {"width": shot.width, "height": shot.height}, "rate": shot.rate,
-        "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
-        "urls": {name: reverse(name, args=[slug, pk]) for name in (
-            "preview", "save", "undo", "redo", "tone", "stand", "marks", "history", "neutral", "colour-range", "curve", "motion", "share")},
-        "others": [{"pk": other.pk, "name": other.name, "url": reverse("preview", args=[slug, other.pk]), "frame": other.frame}
-                   for other in in_order if other.pk != shot.pk and other.settled.is_settled],
-        "neighbours": {
-            "previous": reverse("bench", args=[slug, in_order[here - 1].pk]) if here > 0 else None,
-            "next": reverse("bench", args=[slug, in_order[here + 1].pk]) if here + 1 < len(in_order) else None,
+        "settings": settings.model_dump(mode="json"),
+        "production_rendering": shared,
+        "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
+        | ({"lut": shared} if by_table else {}),
+        "tone": tone,
+        "inherited_look": {
+            "look": inherited_look.version.look if inherited_look.version else 0,
+            "strength": inherited_look.strength,
         },
+        "look_origin": {"group": f"the group {inherited_look.group}’s", "production": "the production’s"}.get(
+            inherited_look.origin, "nothing is given"
+        ),
+        "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+        "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json")
+        if shot.is_raw
+        else None,
+        "history": history_ends(shot),
+        "editable": free,
+        "settled": now.is_settled,
+        "managed": shot.is_managed,
+        "kinds": step_kinds(),
+        "selections": {
+            str(kind().kind): {"title": kind.title, "keyed": kind.keyable(), "rest": kind().model_dump(mode="json")}
+            for kind in SELECTIONS
+        },
+        "matte": Matte().model_dump(mode="json"),
+        "most_selections": MOST_SELECTIONS,
+        "most_points": MOST_POINTS,
+        "frame": {"width": shot.width, "height": shot.height},
+        "rate": shot.rate,
+        "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
+        "urls": {
+            name: reverse(name, args=[production.slug, shot.pk])
+            for name in (
+                "preview",
+                "save",
+                "undo",
+                "redo",
+                "tone",
+                "stand",
+                "marks",
+                "change-marks",
+                "history",
+                "neutral",
+                "colour-range",
+                "curve",
+                "motion",
+                "follow",
+                "share",
+                "strip",
+            )
+        },
+        "others": strip["others"],
+        "more": strip["more"],
+        "neighbours": strip["neighbours"],
     }
     inherited, origin = inherited_encoding(shot)
     default = f"{inherited} ({origin}’s)" if inherited and not shot.is_raw else "Not settled"
-    return render(request, "bench/bench.html", {
-        "production": production, "shot": shot, "groups": groups, "role": role, "rules": rules, "data": data,
-        "column": column(shot, path, settings), "fits": trim_fits(settings),
-        "steps": [{"kind": str(step.model_fields["kind"].default), "title": step.title, "explanation": step.explanation, "space": step.space,
-                   "source": step.source, "rows": controls(step, "")} for step in STEPS],
-        "range_rows": controls(ColourRange, "limit"), "inherited_look": inherited_look, "offered_looks": looks_of(production).offered, "look_rows": controls(OwnLook, "look"),
-        "methods": [{"kind": m.model_fields["kind"].default, "title": m.title, "explanation": m.explanation, "source": m.source, "keeps": m.keeps, "rows": controls(m, "rendering") if m is not LutRendering else []} for m in (*TONE_MAPS, *((LutRendering,) if by_table else ()))],
-        "fits_of": [{"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS], "tone": tone, "path": path,
-        "choices": encoding_choices(default, production), "now": now, "row": row_of(shot), "own": now.encoding in production.definitions,
-        "development_rows": controls(Development, "development") if shot.is_raw else [], "raw": shot.raw_settings(settings),
-        "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
-        "hlg": _hlg(shot, path), "kinds": KINDS, "boundaries": BOUNDARIES, "barred": any(bars_of(shot)), "places": ("first", "second"),
-    })
-
-
-def grouped(shots: list[Shot]) -> list[tuple[str, list[Shot]]]:
-    """Shots by camera, cameras by name, those without one last."""
-    names = sorted({shot.camera.name for shot in shots if shot.camera})
-    groups = [(name, [shot for shot in shots if shot.camera and shot.camera.name == name]) for name in names]
-    rest = [shot for shot in shots if not shot.camera]
-    return [*groups, ("No camera", rest)] if rest else groups
+    return render(
+        request,
+        "bench/bench.html",
+        {
+            "production": production,
+            "shot": shot,
+            "groups": strip["groups"],
+            "more": strip["more"],
+            "role": role,
+            "rules": rules,
+            "data": data,
+            "column": column(shot, path, settings),
+            "fits": trim_fits(settings),
+            "steps": [
+                {
+                    "kind": str(step.model_fields["kind"].default),
+                    "title": step.title,
+                    "explanation": step.explanation,
+                    "space": step.space,
+                    "source": step.source,
+                    "rows": controls(step, ""),
+                }
+                for step in STEPS
+            ],
+            "selections": [
+                {"kind": kind().kind, "title": kind.title, "explanation": kind.explanation, "rows": controls(kind, "")}
+                for kind in SELECTIONS
+            ],
+            "matte_rows": controls(Matte, "limit"),
+            "mixes": MIXES.items(),
+            "timed": shot.frames > 1,
+            "models": MODELS.items(),
+            "inherited_look": inherited_look,
+            "offered_looks": looks_of(production).offered,
+            "look_rows": controls(OwnLook, "look"),
+            "methods": [
+                {
+                    "kind": m.model_fields["kind"].default,
+                    "title": m.title,
+                    "explanation": m.explanation,
+                    "source": m.source,
+                    "keeps": m.keeps,
+                    "rows": controls(m, "rendering") if m is not LutRendering else [],
+                }
+                for m in (*TONE_MAPS, *((LutRendering,) if by_table else ()))
+            ],
+            "fits_of": [
+                {"kind": f.model_fields["kind"].default, "title": f.title, "explanation": f.explanation} for f in FITS
+            ],
+            "tone": tone,
+            "path": path,
+            "choices": encoding_choices(default, production),
+            "now": now,
+            "row": row_of(shot),
+            "own": now.encoding in production.definitions,
+            "development_rows": controls(Development, "development") if shot.is_raw else [],
+            "raw": shot.raw_settings(settings),
+            "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
+            "hlg": _hlg(shot, path),
+            "kinds": SCOPES.values(),
+            "boundaries": BOUNDARIES,
+            "barred": any(bars_of(shot)),
+            "places": ("first", "second"),
+        },
+    )
 
 
 def step_kinds() -> dict[str, dict[str, Any]]:
     """What the page needs to make a new step of each kind."""
-    return {step().kind: {"title": step.title, "rest": step().model_dump(mode="json"), "curves": [
-        curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]]} for step in STEPS}
-
-
-def whole(value: Any) -> int:
-    """A whole number the page sent; raises Refused."""
-    if not isinstance(value, int) or isinstance(value, bool):
-        raise Refused("The page sent something that is not a whole number. Reload it.")
-    return value
+    return {
+        step().kind: {
+            "title": step.title,
+            "keyed": step.keyable(),
+            "rest": step().model_dump(mode="json"),
+            "curves": [curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]],
+        }
+        for step in STEPS
+    }
 
 
 def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
-    """HLG read both ways, for a managed HLG shot whose file can be read; else the preview says what is wrong with the file."""
+    """HLG read both ways, for a managed HLG shot whose file can be read; else the preview says what is wrong with the
+    file.
+    """
     if not shot.settled.encoding.startswith("HLG") or not shot.is_managed:
         return None
     try:
@@ -124,24 +212,35 @@ def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
 
 
 @require_POST
-def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
-    """Picture, scopes, numbers and trace for settings that need not be saved (none: the shot's own); see ``preview`` for the layout.
+@shot_view()
+def preview_of(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """Picture, scopes, numbers and trace for settings that need not be saved (none: the shot's own); see ``preview``
+    for the layout.
 
     204 without content when the page has asked for something newer meanwhile.
     """
     body = json_body(request, "setting")
-    ticket = Ticket(str(body.get("page") or ""), whole(body.get("number") or 0))
-    _, shot = shot_for(request, slug, pk)
+    ticket = Ticket(text_of(body.get("page")), whole(body.get("number") or 0))
     settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
     scopes, region = read_choices(body)
     point, part = body.get("point"), body.get("part")
     wish = Wish(
-        without_trim=bool(body.get("untrimmed")), lossless=bool(body.get("lossless")), scopes=scopes, region=region, bars=bool(body.get("bars")),
+        without_trim=bool(body.get("untrimmed")),
+        lossless=bool(body.get("lossless")),
+        scopes=scopes,
+        region=region,
+        bars=bool(body.get("bars")),
         point=(whole(point.get("x")), whole(point.get("y"))) if isinstance(point, dict) else None,
-        part=(whole(part.get("x")), whole(part.get("y")), whole(part.get("width")), whole(part.get("height"))) if isinstance(part, dict) else None,
-        view=body["view"] if body.get("view") in ("stops", "clip", "selection") else "picture",
-        output=str(body.get("output") or ""), stage=body["stage"] if body.get("stage") in STAGES else "trim", step=str(body.get("step") or ""), ticket=ticket)
+        part=(whole(part.get("x")), whole(part.get("y")), whole(part.get("width")), whole(part.get("height")))
+        if isinstance(part, dict)
+        else None,
+        view=one_of(body.get("view"), get_args(View), "picture"),
+        output=text_of(body.get("output")),
+        stage=one_of(body.get("stage"), get_args(StageName), "trim"),
+        step=text_of(body.get("step")),
+        ticket=ticket,
+    )
     try:
         data = preview(shot, frame_of(shot, None if index is None else whole(index)), settings, wish)
     except Overtaken:
@@ -150,48 +249,62 @@ def preview_of(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
 
 
 @require_POST
-def save(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
-    """Saves settings as the next state of the shot; what comes too late is kept as a Mark, and the page is told what differs."""
-    _, shot = shot_for(request, slug, pk, change=True)
+@shot_view(change=True)
+def save(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """Saves settings as the next state of the shot; what comes too late is kept as a Mark, and the page is told what
+    differs.
+    """
     body = json_body(request, "setting")
     settings = read_settings(body.get("settings"))
     try:
-        shot = apply_or_keep(shot, request.user, settings, version=whole(body.get("version")), label=str(body.get("label") or "change"))
+        shot = apply_or_keep(
+            shot,
+            request.user,
+            settings,
+            version=whole(body.get("version")),
+            label=text_of(body.get("label")) or "change",
+        )
     except Outdated as error:
         fresh = Shot.objects.select_related("production", "camera").get(pk=shot.pk)
-        return JsonResponse({"error": str(error), "differences": differences(settings, fresh.settings), **_state(fresh)}, status=409)
+        return JsonResponse(
+            {"error": str(error), "differences": differences(settings, fresh.settings), **_state(fresh)}, status=409
+        )
     return JsonResponse(_state(shot))
 
 
 def _state(shot: Shot) -> dict[str, Any]:
-    return {"settings": shot.settings.model_dump(mode="json"), "history": history_ends(shot), "thumbnail": thumbnail_url(shot)}
+    return {
+        "settings": shot.settings.model_dump(mode="json"),
+        "history": history_ends(shot),
+        "thumbnail": thumbnail_url(shot),
+    }
 
 
 @require_POST
-def undo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def undo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step back in the shot's history."""
-    _, shot = shot_for(request, slug, pk, change=True)
     return JsonResponse(_state(move_in_history(shot, -1)))
 
 
 @require_POST
-def redo(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def redo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step forward in the shot's history."""
-    _, shot = shot_for(request, slug, pk, change=True)
     return JsonResponse(_state(move_in_history(shot, +1)))
 
 
 @require_POST
-def tone(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def tone(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The tone curve of settings, as points."""
-    _, shot = shot_for(request, slug, pk)
     body = json_body(request, "setting")
-    return JsonResponse(tone_points(shot.path(read_settings(body.get("settings")), str(body.get("output") or ""))))
+    return JsonResponse(tone_points(shot.path(read_settings(body.get("settings")), text_of(body.get("output")))))
 
 
 @require_POST
-def stand(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def stand(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Chooses the frame that stands for the shot."""
-    _, shot = shot_for(request, slug, pk, change=True)
     stand_for(shot, whole(json_body(request, "setting").get("frame")))
     return JsonResponse({"frame": shot.frame, "thumbnail": thumbnail_url(shot)})

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from django.conf import settings
 from django.db import models
-from django.utils import timezone
 
+from upwelling.core.documents import read_stored
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.stored import read_stored
+from upwelling.web.common.models import Authored
 
 
-class OwnEncoding(models.Model):
-    """A named definition; ``definition`` is the JSON of a CustomEncoding, ``report`` what its round trip gave on saving."""
+class OwnEncoding(Authored):
+    """A named definition; ``definition`` is the JSON of a CustomEncoding, ``report`` what its round trip gave on
+    saving.
+    """
 
     production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="own_encodings")
     name = models.CharField(max_length=60)
     definition = models.JSONField()
     report = models.CharField(max_length=300)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("name",)

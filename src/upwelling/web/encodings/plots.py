@@ -46,8 +46,13 @@ def plot(encoding: Encoding) -> Plot:
     marks = []
     for reflectance, label in ((0.18, "18 %"), (0.90, "90 %")):
         code = encoding.code_of(reflectance)
-        marks.append({"x": round(_x(float(np.log2(reflectance / 0.18))), 1), "y": round(_y(code), 1),
-                      "label": f"{label}: {code * 1023:.1f}"})
+        marks.append(
+            {
+                "x": round(_x(float(np.log2(reflectance / 0.18))), 1),
+                "y": round(_y(code), 1),
+                "label": f"{label}: {code * 1023:.1f}",
+            }
+        )
     return Plot(
         points=" ".join(f"{_x(s):.1f},{_y(c):.1f}" for s, c in zip(stops[inside], codes[inside], strict=True)),
         stops=[{"x": round(_x(s), 1), "label": f"{s:+d}".replace("-", "−") if s else "0"} for s in range(-10, 10, 2)],

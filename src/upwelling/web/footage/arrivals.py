@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import logging
 from collections.abc import Sequence
 from functools import partial
@@ -11,120 +10,199 @@ from typing import Any
 
 from django.conf import settings as conf
 from django.db import transaction
+from django.db.models import QuerySet
 
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import ENDINGS
-from upwelling.core.media.sequence import group
-from upwelling.web.errors import Refused
-from upwelling.web.footage.models import Arrival
+from upwelling.core.media.sequence import numbers_of
+from upwelling.web.common.errors import of_the_machine
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.folders import (
+    MOST_FILES,
+    MOST_SHOTS,
+    files_of,
+    folder_at,
+    media_folder,
+    roots_of,
+    runs_of,
+    shown,
+)
+from upwelling.web.footage.models import Arrival, Shot
 from upwelling.web.footage.pictures import make_thumbnails
-from upwelling.web.footage.services import AlreadyHere, bring_in
+from upwelling.web.footage.shots import AlreadyHere, bring_in
+from upwelling.web.jobs.models import Task
+from upwelling.web.jobs.services import TOO_MUCH_MEMORY
+from upwelling.web.jobs.work import queue, work
 from upwelling.web.productions.models import Production
 
 logger = logging.getLogger(__name__)
-MOST_FILES, MOST_ENTRIES = 2000, 50_000
-"""Footage files taken at once, and folder entries looked through, so that a page never waits for a whole archive."""
+OVER = (Arrival.State.DONE, Arrival.State.HERE, Arrival.State.FAILED)
+SHORTEST_LIMIT, SLOW_DISK = 300, 20e6
+"""Seconds that reading any file may take, and bytes a second that a slow disk gives."""
 
 
 def hand_in(production: Production, user: Any, name: str, temporary: FilePath) -> Arrival:
     """Queues an uploaded file; it is taken over or removed when it has been looked at."""
-    arrival = Arrival.objects.create(production=production, created_by=user, name=name.rsplit("/", 1)[-1][-255:], place=str(temporary))
+    arrival = Arrival.objects.create(
+        production=production,
+        created_by=user,
+        name=name.rsplit("/", 1)[-1][-255:],
+        place=str(temporary.relative_to(conf.FILES)),
+    )
     _queue([arrival])
     return arrival
-
-
-def folders() -> list[str]:
-    """Folders under the media folder that hold footage, relative to it; the folder itself is “.”."""
-    root = FilePath(conf.MEDIA_FOLDER).resolve()
-    found = set()
-    for path in _files(root, deep=True):
-        found.add(str(path.parent.relative_to(root)))
-    return sorted(found)
-
-
-def _files(folder: FilePath, *, deep: bool) -> list[FilePath]:
-    """Footage files of a folder; hidden ones and links that lead out of the media folder are passed over."""
-    root = FilePath(conf.MEDIA_FOLDER).resolve()
-    if not folder.is_dir():
-        return []
-    found = []
-    for path in itertools.islice(folder.rglob("*") if deep else folder.iterdir(), MOST_ENTRIES):
-        if path.suffix.lower() in ENDINGS and not path.name.startswith(".") and path.is_file() and path.resolve().is_relative_to(root):
-            found.append(path)
-            if len(found) >= MOST_FILES:
-                break
-    return sorted(found)
-
-
-def folder_at(relative: str) -> FilePath:
-    """A folder under the media folder; raises Refused for anything that is not, or is not there."""
-    root = FilePath(conf.MEDIA_FOLDER).resolve()
-    place = root if "\0" in relative else (root / relative).resolve()
-    if not place.is_relative_to(root) or "\0" in relative:
-        raise Refused("That folder is not under the media folder. Choose one from the list.")
-    if not place.is_dir():
-        raise Refused(f"There is no folder “{relative}” under the media folder any more. Reload the page.")
-    return place
 
 
 @transaction.atomic
 def register_folder(production: Production, user: Any, relative: str) -> list[Arrival]:
     """Queues every file and numbered sequence of a folder; files stay where they lie."""
-    files = _files(folder_at(relative), deep=False)
+    files = files_of(folder_at(production, relative), roots_of(production))
     if not files:
         raise Refused(f"The folder “{relative}” holds no footage. Known endings: {', '.join(ENDINGS)}.")
-    arrivals = []
-    for paths in _groups(files):
-        title = paths[0].name if len(paths) == 1 else f"{paths[0].name} … {paths[-1].name}"
-        arrivals.append(Arrival.objects.create(
-            production=production, created_by=user, name=title[-255:], place=str(paths[0]), registered=True,
-            members=[str(path) for path in paths] if len(paths) > 1 else []))
+    if len(files) > MOST_FILES:
+        raise Refused(f"The folder “{relative}” holds {len(files)} files of footage; at most {MOST_FILES} are taken.")
+    runs = runs_of(files)
+    if len(runs) > MOST_SHOTS:
+        raise Refused(
+            f"The folder “{relative}” would become {len(runs)} shots; at most {MOST_SHOTS} are taken at once. Register "
+            "its parts one by one."
+        )
+    return _register(production, user, runs)
+
+
+def _register(production: Production, user: Any, runs: Sequence[Sequence[FilePath]]) -> list[Arrival]:
+    arrivals, root = [], media_folder()
+    for paths in runs:
+        first, last = shown(paths[0].name), shown(paths[-1].name)
+        title = first if len(paths) == 1 else f"{first} … {last}"
+        if any(shown(path) != str(path) for path in paths):
+            _refuse(production, user, title)
+            continue
+        arrivals.append(
+            Arrival.objects.create(
+                production=production,
+                created_by=user,
+                name=title[-255:],
+                place=str(paths[0].relative_to(root)),
+                registered=True,
+                members=[str(path.relative_to(root)) for path in paths] if len(paths) > 1 else [],
+            )
+        )
     _queue(arrivals)
     return arrivals
 
 
-def _groups(files: Sequence[FilePath]) -> list[list[FilePath]]:
-    """Numbered runs of stills become sequences when their frames are many enough to be one; single takes stay single."""
-    groups = []
-    for paths in group(files):
-        movie_or_raw = paths[0].suffix.lower() in (".mov", ".mp4", ".m4v", ".mkv", ".mxf", ".avi", ".dng")
-        groups += [[path] for path in paths] if movie_or_raw or len(paths) < 4 else [paths]
-    return groups
+def take_apart(shot: Shot, user: Any) -> list[Arrival]:
+    """Queues the frames of a sequence as stills of their own; the sequence stays, with all that was set on it."""
+    if len(shot.members) < 2:
+        raise Refused(f"{shot.name} is no sequence of numbered stills, so there is nothing to take apart.")
+    if len(shot.members) > MOST_SHOTS:
+        raise Refused(f"{shot.name} has {len(shot.members)} frames; at most {MOST_SHOTS} become stills at once.")
+    return _register(shot.production, user, [[media_folder() / member] for member in shot.members])
+
+
+def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> list[Arrival]:
+    """Queues registered numbered stills as one sequence in the order of their numbers; the stills stay."""
+    if len(shots) < 2:
+        raise Refused("Choose the stills that make the sequence; at least two.")
+    odd = next((shot for shot in shots if not shot.registered or shot.kind != "still" or shot.is_raw), None)
+    if odd:
+        raise Refused(f"{odd.name} is no still that is registered where it lies, so it cannot be part of a sequence.")
+    if len({(shot.width, shot.height, FilePath(shot.file).suffix.lower()) for shot in shots}) > 1:
+        raise Refused("The frames of a sequence have one size and one kind; these differ.")
+    paths = [media_folder() / shot.file for shot in shots]
+    numbers = numbers_of(paths)
+    if len(numbers) < len(paths) or len(set(numbers)) < len(numbers):
+        raise Refused("The frames of a sequence have a number of at least three digits in their names, each its own.")
+    return _register(production, user, [[path for _, path in sorted(zip(numbers, paths, strict=True))]])
+
+
+def _refuse(production: Production, user: Any, title: str) -> None:
+    """Lists what cannot be kept by its name."""
+    Arrival.objects.create(
+        production=production,
+        created_by=user,
+        name=title[-255:],
+        registered=True,
+        state=Arrival.State.FAILED,
+        progress=1.0,
+        message=f"{title[:120]}: its name or its folder’s is not UTF-8 text. Rename it, and register the folder again.",
+    )
 
 
 def _queue(arrivals: Sequence[Arrival]) -> None:
-    from upwelling.web.footage.tasks import look_at
-
     for arrival in arrivals:
-        transaction.on_commit(partial(look_at, arrival.pk))
+        queue("arrival", arrival)
 
 
-def perform(arrival_id: int) -> None:
-    """The work on one file: look, recognise, thumbnails. Whatever happens is written on the arrival; nothing is raised."""
+def _given_up(key: int, why: str) -> None:
+    arrival = Arrival.objects.filter(pk=key).first()
+    if arrival is not None:
+        _say(arrival, Arrival.State.FAILED, 1.0, f"{arrival.name[:80]}: {why}")
+        _let_go(arrival)
+
+
+def _seconds(key: int) -> float:
+    """A file is given five minutes, and the time it takes to read it from a slow disk."""
+    arrival = Arrival.objects.filter(pk=key).first()
+    places = (arrival.disk_members or [arrival.disk_path]) if arrival else []
+    size = sum(place.stat().st_size for place in places if place.exists())
+    return SHORTEST_LIMIT + size / SLOW_DISK
+
+
+def _waiting() -> QuerySet[Arrival]:
+    return Arrival.objects.filter(state__in=(Arrival.State.WAITING, Arrival.State.PROBING))
+
+
+@work("arrival", _given_up, _waiting, seconds=_seconds)
+def look_at(arrival_id: int) -> None:
+    """The work on one file: look, recognise, thumbnails.
+
+    Whatever the file does is written on the arrival; what the machine does (a full disk) is raised, and the file kept
+    for another time.
+    """
     arrival = Arrival.objects.select_related("production", "created_by").filter(pk=arrival_id).first()
     if arrival is None or arrival.state not in (Arrival.State.WAITING, Arrival.State.PROBING):
         return
-    place = FilePath(arrival.place)
-    _say(arrival, Arrival.State.PROBING, 0.1, "Reading and recognising")
     try:
-        shot = bring_in(arrival.production, arrival.created_by, FilePath(arrival.members[0]).name if arrival.members else arrival.name,
-                        place.resolve() if arrival.registered else place, registered=arrival.registered,
-                        members=[FilePath(member).resolve() for member in arrival.members])
-        arrival.shot = shot
-        _say(arrival, Arrival.State.PROBING, 0.7, "Making its thumbnails")
-        make_thumbnails(shot)
-        _say(arrival, Arrival.State.DONE, 1.0, shot.get_state_display())
+        _look(arrival)
     except AlreadyHere as error:
         arrival.shot = error.shot
         _say(arrival, Arrival.State.HERE, 1.0, str(error))
     except UpwellingError as error:
         _say(arrival, Arrival.State.FAILED, 1.0, str(error))
-    except Exception:
+    except MemoryError:
+        _say(arrival, Arrival.State.FAILED, 1.0, f"{arrival.name[:120]}: {TOO_MUCH_MEMORY}")
+    except Exception as error:
+        if of_the_machine(error):
+            raise
         logger.exception("Arrival %s failed", arrival.pk)
-        _say(arrival, Arrival.State.FAILED, 1.0, f"{arrival.name}: a fault of ours stopped it. Nothing saved was lost; hand it in again.")
-    finally:
-        if not arrival.registered:
-            place.unlink(missing_ok=True)
+        fault = "a fault of ours stopped it. Nothing saved was lost; hand it in again."
+        _say(arrival, Arrival.State.FAILED, 1.0, f"{arrival.name[:120]}: {fault}")
+    _let_go(arrival)
+
+
+def _look(arrival: Arrival) -> None:
+    place = arrival.disk_path
+    _say(arrival, Arrival.State.PROBING, 0.1, "Reading and recognising")
+    shot = bring_in(
+        arrival.production,
+        arrival.created_by,
+        FilePath(arrival.members[0]).name if arrival.members else arrival.name,
+        place.resolve() if arrival.registered else place,
+        registered=arrival.registered,
+        members=[member.resolve() for member in arrival.disk_members],
+    )
+    arrival.shot = shot
+    _say(arrival, Arrival.State.PROBING, 0.7, "Making its thumbnails")
+    make_thumbnails(shot)
+    _say(arrival, Arrival.State.DONE, 1.0, shot.get_state_display())
+
+
+def _let_go(arrival: Arrival) -> None:
+    """An uploaded file lies elsewhere now, or was refused."""
+    if not arrival.registered:
+        arrival.disk_path.unlink(missing_ok=True)
 
 
 def _say(arrival: Arrival, state: Arrival.State, progress: float, message: str) -> None:
@@ -132,14 +210,17 @@ def _say(arrival: Arrival, state: Arrival.State, progress: float, message: str) 
     arrival.save(update_fields=["state", "progress", "message", "shot"])
 
 
-def resume_interrupted() -> int:
-    """At a worker's start: files it was in the middle of are looked at again. Gives how many."""
-    waiting = list(Arrival.objects.filter(state=Arrival.State.PROBING))
-    _queue(waiting)
-    return len(waiting)
+@transaction.atomic
+def dismiss(production: Production, number: int = 0) -> int:
+    """Takes finished arrivals off the page, or one that is not: it is not looked at any more, or stopped.
 
-
-def dismiss(production: Production) -> int:
-    """Takes finished arrivals off the page; shots stay."""
-    over = production.arrivals.filter(state__in=(Arrival.State.DONE, Arrival.State.HERE, Arrival.State.FAILED))
-    return over.delete()[0]
+    Shots stay.
+    """
+    if not number:
+        return production.arrivals.filter(state__in=OVER).delete()[0]
+    arrival = production.arrivals.filter(pk=number).first()
+    if arrival is None:
+        return 0
+    Task.objects.filter(kind="arrival", key=arrival.pk).delete()
+    transaction.on_commit(partial(_let_go, arrival))
+    return arrival.delete()[0]

@@ -9,13 +9,19 @@ from typing import Any
 
 from django.db import transaction
 
+from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
 from upwelling.core.raw import Development
-from upwelling.core.stored import sealed
-from upwelling.web.errors import Refused
+from upwelling.web.common.requests import Refused
 from upwelling.web.footage.models import RANGES, Camera, Shot
 from upwelling.web.footage.recognition import apply_recognition, maker_and_model
 from upwelling.web.productions.models import Production
+
+_LIKENESS = (
+    *("name", "original_name", "metadata", "codec", "width", "height", "depth"),
+    *("encoding", "state", "raw_profile", "camera", "production"),
+)
+"""What a likeness is read from; the rest of a shot weighs more."""
 
 
 @dataclass(frozen=True)
@@ -31,10 +37,10 @@ class Proposal:
     shots: tuple[Shot, ...]
 
 
-def proposals(production: Production, shots: Iterable[Shot]) -> list[Proposal]:
+def proposals(production: Production) -> list[Proposal]:
     """Groups of shots without a camera: by maker and model, or by the beginning of their names and their format."""
     groups: dict[tuple[str, ...], list[Shot]] = {}
-    alone = [shot for shot in shots if shot.camera_id is None]
+    alone = list(production.shots.filter(camera=None).only(*_LIKENESS))
     makers = {model: make for make, model in (maker_and_model(shot.metadata) for shot in alone) if make}
     for shot in alone:
         groups.setdefault(_likeness(shot, makers), []).append(shot)
@@ -48,7 +54,11 @@ def proposals(production: Production, shots: Iterable[Shot]) -> list[Proposal]:
         sure = Counter(_own_word(shot) for shot in members if _own_word(shot) and shot.state in ("known", "settled"))
         encoding = sure.most_common(1)[0][0] if len(sure) == 1 else ""
         files = f"{len(members)} file{'s' if len(members) > 1 else ''}"
-        why = f"{files} from {make} {model}".strip() if model else f"{files} whose names begin with {key[1]}, all {key[2]}"
+        why = (
+            f"{files} from {make} {model}".strip()
+            if model
+            else f"{files} whose names begin with {key[1]}, all {key[2]}"
+        )
         made.append(Proposal("|".join(key), name, make, model, why, encoding, tuple(members)))
     return made
 
@@ -76,11 +86,15 @@ def _likeness(shot: Shot, makers: dict[str, str]) -> tuple[str, ...]:
 @transaction.atomic
 def accept_proposal(production: Production, key: str) -> Camera:
     """Makes the camera of a proposal and gives it its shots."""
-    found = next((p for p in proposals(production, production.shots.all()) if p.key == key), None)
+    found = next((p for p in proposals(production) if p.key == key), None)
     if found is None:
-        raise Refused("That proposal is no longer there: its shots have been given a camera meanwhile. Reload the page.")
-    camera = Camera.objects.create(production=production, name=found.name, make=found.make, model=found.model, encoding=found.encoding)
-    assign(camera, found.shots)
+        raise Refused(
+            "That proposal is no longer there: its shots have been given a camera meanwhile. Reload the page."
+        )
+    camera = Camera.objects.create(
+        production=production, name=found.name, make=found.make, model=found.model, encoding=found.encoding
+    )
+    assign(camera, production.shots.filter(pk__in=[shot.pk for shot in found.shots]).select_related("production"))
     return camera
 
 

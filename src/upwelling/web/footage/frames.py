@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -10,22 +11,26 @@ import numpy as np
 from django.conf import settings
 
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Raw, Still
-from upwelling.core.scopes import camera_plateau
-from upwelling.web.footage.kept import Kept
+from upwelling.core.media import Raw, Reading, Still
+from upwelling.core.operations import Place
+from upwelling.core.scopes.facts import camera_plateau
+from upwelling.web.common.kept import Kept
+from upwelling.web.common.pictures import block_mean, reduced
+from upwelling.web.footage.large_frames import on_disk, one_at_a_time
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.pictures import block_mean, reduced
 
 _kept: Kept[Frame] = Kept(lambda: settings.FRAME_MEMORY, lambda frame: frame.bytes)
 
 
 @dataclass(frozen=True, eq=False)
 class Frame:
-    """One decoded frame; ``working`` is the mean over blocks of ``factor`` × ``factor`` pixels of code.
+    """One decoded frame, of that number in its file; ``working`` is the mean over blocks of ``factor`` × ``factor``
+    pixels of code. The full frame of one that is ``mapped`` lies on disk.
 
     A raw's working frame is decoded at half quality; its full demosaic is made when a pixel of it is first asked for.
     """
 
+    number: int
     read: Still | None
     raw: Raw | None
     key: tuple[Any, ...]
@@ -35,11 +40,12 @@ class Frame:
     height: int
     plateau_code: float
     plateau_share: float
+    mapped: bool = False
 
     @property
     def bytes(self) -> int:
-        """Memory it takes, or will once its full frame is asked for."""
-        return int(self.working.nbytes) + self.width * self.height * 12
+        """Memory it takes, or will once its full frame is asked for; one that is mapped from disk takes none."""
+        return int(self.working.nbytes) + (0 if self.mapped else self.width * self.height * 12)
 
     @cached_property
     def used_codes(self) -> tuple[float, float]:
@@ -47,11 +53,44 @@ class Frame:
         low, high = np.percentile(self.working[::4, ::4], [1, 99])
         return float(low), float(high)
 
-    def part(self, x: int, y: int, width: int, height: int, most: tuple[int, int]) -> Any:
-        """File code of a part of the full frame, reduced by whole blocks to at most ``most`` (width, height)."""
-        code = self.still.code[y:y + height, x:x + width]
+    @property
+    def place(self) -> Place:
+        """Where the working frame lies: all of the frame, but for what is left over at the edges."""
+        return Place(self.width, self.height, step=self.factor)
+
+    def reduced(self, factor: int) -> tuple[Any, Place]:
+        """The working frame made smaller again, by whole blocks, and where that lies."""
+        return np.ascontiguousarray(block_mean(self.working, factor)), Place(
+            self.width, self.height, step=self.factor * factor
+        )
+
+    def part(
+        self, x: int, y: int, width: int, height: int, most: tuple[int, int], margin: Callable[[float], int]
+    ) -> tuple[Any, Place, tuple[slice, slice]]:
+        """File code of a part of the full frame, reduced by whole blocks to at most ``most`` (width, height), with a
+        margin around it as far as the frame goes; where it lies; and what of it is the part. ``margin`` is asked how
+        many pixels of a size in frame heights are needed.
+        """
         factor = max(1, -(-width // most[0]), -(-height // most[1]))
-        return np.ascontiguousarray(code, dtype=np.float32) if factor == 1 else block_mean(code, factor)
+        rows, columns = height // factor, width // factor
+        around = margin(factor / self.height)
+        above, before = min(around, y // factor), min(around, x // factor)
+        below = min(around, (self.height - y - rows * factor) // factor)
+        after = min(around, (self.width - x - columns * factor) // factor)
+        top, left = y - above * factor, x - before * factor
+        high, wide = (above + rows + below) * factor, (before + columns + after) * factor
+        code = self.still.code[top : top + high, left : left + wide]
+        small = np.ascontiguousarray(code, dtype=np.float32) if factor == 1 else block_mean(code, factor)
+        place = Place(self.width, self.height, left, top, factor)
+        return small, place, (slice(above, above + rows), slice(before, before + columns))
+
+    def window(self, x: int, y: int, reach: int) -> tuple[Any, Place, tuple[int, int]]:
+        """File code of a pixel of the full frame and so many around it as far as the frame goes; where it lies, and the
+        pixel's row and column in it.
+        """
+        top, left = max(y - reach, 0), max(x - reach, 0)
+        code = self.still.code[top : y + reach + 1, left : x + reach + 1]
+        return code, Place(self.width, self.height, left, top), (y - top, x - left)
 
     @cached_property
     def still(self) -> Still:
@@ -72,16 +111,36 @@ def frame_of(shot: Shot, index: int | None = None) -> Frame:
     key = (shot.file, shot.sha256, number, reading)
     if (kept := _kept.get(key)) is not None:
         return kept
+    with one_at_a_time(key, shot.width * shot.height):
+        if (kept := _kept.get(key)) is not None:
+            return kept
+        frame = _decoded(shot, number, reading, key)
+        _kept.put(key, frame)
+        return frame
+
+
+def _alike(shot: Shot) -> Still:
+    depth: Any = shot.depth
+    return Still(np.zeros((1, 1, 3), np.float32), shot.container, depth)
+
+
+def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, ...]) -> Frame:
     footage = shot.footage
     if isinstance(footage, Raw):
         half = footage.frame(quality="half")
         working, factor = reduced(half.code)
-        frame = Frame(None, footage, key, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code))
-    else:
+        return Frame(
+            number, None, footage, key, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code)
+        )
+
+    def decode() -> Still:
         try:
-            still = footage.frame(number, reading)
+            return footage.frame(number, reading)
         except UnreadableFile as error:  # by the name a person knows it by
             raise type(error)(shot.original_name, error.problem) from None
-        frame = Frame(still, None, key, *reduced(still.code), still.width, still.height, *camera_plateau(still.code))
-    _kept.put(key, frame)
-    return frame
+
+    large = shot.width * shot.height * 12 > settings.FRAME_MEMORY // 2
+    still = on_disk(shot.sha256, f"{number}-{reading}", _alike(shot), decode) if large else decode()
+    return Frame(
+        number, still, None, key, *reduced(still.code), still.width, still.height, *camera_plateau(still.code), large
+    )

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
+import errno
+import secrets
 from collections import Counter
 from pathlib import Path as FilePath
 from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
+from django.core.files.uploadedfile import TemporaryUploadedFile, UploadedFile
+from django.db.models import Case, Count, Value, When
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -17,38 +19,67 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.media import ENDINGS, READABLE
-from upwelling.web.errors import Refused, json_body
+from upwelling.web.common.paging import page_of
+from upwelling.web.common.requests import Refused, json_body, list_of, text_of, whole, whole_or
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.cameras import accept_proposal, assign, create_camera, proposals
+from upwelling.web.footage.folders import folder_list
 from upwelling.web.footage.inheritance import inherited_encoding
-from upwelling.web.footage.models import Arrival, Shot, shots_of
-from upwelling.web.footage.services import accept, already_display, reconsider, set_managed, settle_encoding
+from upwelling.web.footage.listing import loaded
+from upwelling.web.footage.models import Arrival, Shot
+from upwelling.web.footage.shots import change_shot
 from upwelling.web.footage.views import recorded_url, thumbnail_url
+from upwelling.web.jobs.supervisor import NO_WORKER, worker_runs
+from upwelling.web.productions.access import production_view
 from upwelling.web.productions.forms import encoding_choices
-from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.models import Production
 
 STATES = ("contradictory", "unknown", "likely", "known", "settled")
+LISTED = 200
+"""Arrivals that a page lists at once."""
+STATE_ORDER = Case(*(When(state=state, then=Value(place)) for place, state in enumerate(STATES)))
+ORDER = Case(
+    *(
+        When(state=state, then=Value(place))
+        for place, state in enumerate(("probing", "failed", "waiting", "here", "done"))
+    )
+)
 SHAPES = {"contradictory": "▲", "unknown": "○", "likely": "◐", "known": "●", "settled": "■"}
 """A shape for each state, so that no state is told by colour."""
 
 
 @require_GET
-def intake(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view()
+def intake(request: HttpRequest, production: Production) -> HttpResponse:
     """The table of files with what is known of each."""
-    production = production_for(request.user, slug)
-    shots = shots_of(production)
-    counts = Counter(shot.state for shot in shots)
+    counts = Counter(dict(production.shots.order_by().values_list("state").annotate(Count("pk"))))
     wanted = request.GET.get("state", "")
-    shown = [shot for shot in shots if not wanted or shot.state == wanted]
-    shown.sort(key=lambda shot: (STATES.index(shot.state), shot.name))
+    shots = production.shots.filter(state=wanted) if wanted else production.shots.all()
+    page = page_of(request, shots.order_by(STATE_ORDER, "name", "pk").values_list("pk", flat=True))
     role = production.role_of(request.user)
-    return render(request, "footage/intake.html", {
-        "production": production, "role": role, "rows": [row_of(shot) for shot in shown], "all": len(shots), "wanted": wanted,
-        "filters": [{"state": state, "label": Shot.State(state).label, "shape": SHAPES[state], "count": counts[state]} for state in STATES],
-        "cameras": production.cameras.all(), "proposals": proposals(production, shots), "choices": encoding_choices("As inherited", production),
-        "arrivals": list(production.arrivals.all()), "endings": ",".join(ENDINGS), "readable": READABLE,
-        "folders": arrivals.folders() if role == "technician" else [],
-    })
+    return render(
+        request,
+        "footage/intake.html",
+        {
+            "production": production,
+            "role": role,
+            "rows": [row_of(shot) for shot in loaded(production, page.object_list)],
+            "page": page,
+            "all": counts.total(),
+            "wanted": wanted,
+            "filters": [
+                {"state": state, "label": Shot.State(state).label, "shape": SHAPES[state], "count": counts[state]}
+                for state in STATES
+            ],
+            "cameras": production.cameras.all(),
+            "proposals": proposals(production),
+            "choices": encoding_choices("As inherited", production),
+            "arriving": production.arrivals.exists(),
+            "endings": ",".join(ENDINGS),
+            "readable": READABLE,
+            "folders": folder_list(production) if role == "technician" else None,
+        },
+    )
 
 
 def row_of(shot: Shot) -> dict[str, Any]:
@@ -61,44 +92,76 @@ def row_of(shot: Shot) -> dict[str, Any]:
     candidates = found.get("candidates", [])
     remarks = shot.remarks
     return {
-        "shot": shot, "now": now, "shape": SHAPES[shot.state], "recorded": recorded_url(shot), "thumbnail": thumbnail_url(shot),
-        "reasons": reasons[:1] or levels[:1] or ["nothing in the file says what it is"], "more": [*reasons[1:], *levels[:6]],
-        "candidates": [c for c in candidates if c["encoding"] != now.encoding][:3], "contradictions": found.get("contradictions", []),
-        "remarks": remarks, "burned": any(r.kind == "burned" for r in remarks), "origin": ORIGINS.get(now.encoding_from, ""),
-        "format": format_of(shot), "inherited": inherited_encoding(shot)[0] if now.encoding_from == "shot" else "",
+        "shot": shot,
+        "now": now,
+        "shape": SHAPES[shot.state],
+        "recorded": recorded_url(shot),
+        "thumbnail": thumbnail_url(shot),
+        "reasons": reasons[:1] or levels[:1] or ["nothing in the file says what it is"],
+        "more": [*reasons[1:], *levels[:6]],
+        "candidates": [c for c in candidates if c["encoding"] != now.encoding][:3],
+        "contradictions": found.get("contradictions", []),
+        "remarks": remarks,
+        "burned": any(r.kind == "burned" for r in remarks),
+        "origin": ORIGINS.get(now.encoding_from, ""),
+        "format": format_of(shot),
+        "inherited": inherited_encoding(shot)[0] if now.encoding_from == "shot" else "",
     }
 
 
-ORIGINS = {"shot": "own", "camera": "from its camera", "production": "from the production", "file": "from the file", "": ""}
+ORIGINS = {
+    "shot": "own",
+    "camera": "from its camera",
+    "production": "from the production",
+    "file": "from the file",
+    "": "",
+}
 
 
 def format_of(shot: Shot) -> str:
     """Codec, size, depth, length and rate in one line."""
-    parts = [shot.codec if shot.kind == "movie" else shot.container, f"{shot.width} × {shot.height}",
-             f"{shot.depth} bit" if shot.depth.isdigit() and not shot.is_raw else "raw" if shot.is_raw else shot.depth]
+    parts = [
+        shot.codec if shot.kind == "movie" else shot.container,
+        f"{shot.width} × {shot.height}",
+        f"{shot.depth} bit" if shot.depth.isdigit() and not shot.is_raw else "raw" if shot.is_raw else shot.depth,
+    ]
     if shot.frames > 1:
         parts.append(f"{shot.frames} frames")
     return " · ".join(parts)
 
 
+def _take_over(given: UploadedFile, place: FilePath) -> None:
+    """The uploaded bytes under a name of ours: the spooled file itself where it lies on the same disk."""
+    if isinstance(given, TemporaryUploadedFile):
+        try:
+            place.hardlink_to(given.temporary_file_path())
+            return
+        except OSError as error:
+            if error.errno == errno.ENOSPC:
+                raise
+    with place.open("xb") as stream:
+        for chunk in given.chunks(4 * 2**20):
+            stream.write(chunk)
+
+
 @require_POST
-def upload(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change=True)
+def upload(request: HttpRequest, production: Production) -> HttpResponse:
     """Takes one file and queues it; answers with the arrival's number, or with the sentence that says what is wrong."""
-    production = production_for(request.user, slug, change=True)
     given = request.FILES.get("file")
     if given is None:
         raise Refused("No file arrived. Choose one and try again.")
     if given.size and given.size > settings.UPLOAD_LIMIT:
-        raise UnreadableFile(given.name, f"is larger than {settings.UPLOAD_LIMIT // 2**20} MiB, the most one upload may be. "
-                                         "Put it under the media folder and register that instead.")
+        raise UnreadableFile(
+            given.name,
+            f"is larger than {settings.UPLOAD_LIMIT // 2**20} MiB, the most one upload may be. "
+            "Put it under the media folder and register that instead.",
+        )
     folder = FilePath(settings.FILES) / "incoming"
     folder.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=folder, prefix="upload-", suffix=FilePath(given.name or "").suffix.lower()[:8])
-    temporary = FilePath(name)
+    temporary = folder / f"upload-{secrets.token_hex(12)}{FilePath(given.name or '').suffix.lower()[:8]}"
     try:
-        with os.fdopen(handle, "wb") as stream:
-            for chunk in given.chunks(4 * 2**20):
-                stream.write(chunk)
+        _take_over(given, temporary)
     except OSError:
         temporary.unlink(missing_ok=True)
         raise Refused(f"{given.name} could not be stored; the disk may be full. Make room and try again.") from None
@@ -107,57 +170,80 @@ def upload(request: HttpRequest, slug: str) -> HttpResponse:
 
 
 @require_POST
-def register(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change=True)
+def register(request: HttpRequest, production: Production) -> HttpResponse:
     """Queues the files of a folder under the media folder."""
-    production = production_for(request.user, slug, change=True)
     try:
-        queued = arrivals.register_folder(production, request.user, request.POST.get("folder", ""))
+        typed = request.POST.get("typed", "").strip()
+        queued = arrivals.register_folder(production, request.user, typed or request.POST.get("folder", ""))
     except UpwellingError as error:
         messages.error(request, str(error))
     else:
         messages.success(request, f"{len(queued)} file{'s are' if len(queued) != 1 else ' is'} being looked at.")
-    return redirect("intake", slug)
+    return redirect("intake", production.slug)
 
 
 @require_GET
-def progress(request: HttpRequest, slug: str) -> JsonResponse:
-    """The arrivals as JSON, for the page to draw."""
-    production = production_for(request.user, slug)
-    rows = production.arrivals.select_related("shot")
-    return JsonResponse({"arrivals": [{
-        "id": row.pk, "name": row.name, "state": row.state, "label": row.get_state_display(), "progress": row.progress, "message": row.message,
-        "url": reverse("bench", args=[slug, row.shot_id]) if row.shot_id else None,
-        "over": row.state in (Arrival.State.DONE, Arrival.State.HERE, Arrival.State.FAILED)} for row in rows]})
+@production_view()
+def progress(request: HttpRequest, production: Production) -> JsonResponse:
+    """Arrivals as JSON, for the page to draw: those under way and refused first, and how many are not sent."""
+    rows = list(
+        production.arrivals.order_by(ORDER, "pk").values("pk", "name", "state", "progress", "message", "shot")[:LISTED]
+    )
+    return JsonResponse(
+        {
+            "trouble": "" if worker_runs() else NO_WORKER,
+            "more": max(production.arrivals.count() - len(rows), 0),
+            "arrivals": [
+                {
+                    "id": row["pk"],
+                    "name": row["name"],
+                    "state": row["state"],
+                    "label": Arrival.State(row["state"]).label,
+                    "progress": row["progress"],
+                    "message": row["message"],
+                    "url": reverse("bench", args=[production.slug, row["shot"]]) if row["shot"] else None,
+                    "over": row["state"] in arrivals.OVER,
+                }
+                for row in rows
+            ],
+        }
+    )
 
 
 @require_POST
-def dismiss(request: HttpRequest, slug: str) -> HttpResponse:
-    """Takes finished arrivals off the list."""
-    production = production_for(request.user, slug, change=True)
-    arrivals.dismiss(production)
-    return redirect("intake", slug)
+@production_view(change=True)
+def dismiss(request: HttpRequest, production: Production) -> HttpResponse:
+    """Takes finished arrivals off the list, or the one that the form names."""
+    arrivals.dismiss(production, whole_or(request.POST.get("arrival")))
+    return redirect("intake", production.slug)
 
 
 @require_POST
-def change(request: HttpRequest, slug: str) -> JsonResponse:
+@production_view(change=True)
+def change(request: HttpRequest, production: Production) -> JsonResponse:
     """One change to many shots: camera, encoding, range, accept, display-referred, reconsider, managed.
 
     Every shot is tried; the answer names those that could not be changed and why.
     """
-    production = production_for(request.user, slug, change=True)
     body = json_body(request, "change")
-    numbers = body.get("shots")
-    if not isinstance(numbers, list) or not numbers or not all(isinstance(n, int) for n in numbers):
+    numbers = {whole(number) for number in list_of(body.get("shots"))}
+    if not numbers:
         raise Refused("No shot is selected. Tick at least one.")
-    chosen = [shot for shot in shots_of(production) if shot.pk in set(numbers)]
-    verb, value = str(body.get("verb", "")), str(body.get("value", ""))
+    chosen = loaded(production, production.shots.filter(pk__in=numbers).values_list("pk", flat=True))
+    verb, value = text_of(body.get("verb")), text_of(body.get("value"))
     refused = []
     if verb == "camera":
         assign(_camera(production, value), chosen)
+    elif verb == "together":
+        arrivals.put_together(production, request.user, chosen)
     else:
         for shot in chosen:
             try:
-                _change_one(shot, verb, value)
+                if verb == "apart":
+                    arrivals.take_apart(shot, request.user)
+                else:
+                    change_shot(shot, verb, value)
             except UpwellingError as error:
                 refused.append(str(error))
     return JsonResponse({"changed": len(chosen) - len(refused), "refused": refused})
@@ -168,40 +254,24 @@ def _camera(production: Production, value: str) -> Any:
         return None
     if value.startswith("new:"):
         return create_camera(production, value[4:])
-    found = production.cameras.filter(pk=int(value)).first() if value.isdigit() else None
+    found = production.cameras.filter(pk=whole_or(value)).first()
     if found is None:
         raise Refused("That camera is not there any more. Reload the page.")
     return found
 
 
-def _change_one(shot: Shot, verb: str, value: str) -> None:
-    if verb == "encoding":
-        settle_encoding(shot, value, shot.range)
-    elif verb == "range":
-        settle_encoding(shot, shot.encoding, value)
-    elif verb == "accept":
-        accept(shot)
-    elif verb == "display":
-        already_display(shot)
-    elif verb == "reconsider":
-        reconsider(shot)
-    elif verb == "managed":
-        set_managed(shot, {"on": True, "off": False}.get(value))
-    elif verb == "remove":
-        shot.delete()
-    else:
-        raise Refused("The page asked for a change that does not exist. Reload it.")
-
-
 @require_POST
-def take_proposal(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change=True)
+def take_proposal(request: HttpRequest, production: Production) -> HttpResponse:
     """Makes the proposed camera."""
-    production = production_for(request.user, slug, change=True)
     try:
         camera = accept_proposal(production, request.POST.get("key", ""))
     except UpwellingError as error:
         messages.error(request, str(error))
-        return redirect("intake", slug)
-    messages.success(request, f"{camera.name} has {camera.shots.count()} shots." + (
-        "" if camera.encoding else " Say what it records on its page."))
-    return redirect("intake", slug) if camera.encoding else redirect("camera", slug, camera.pk)
+        return redirect("intake", production.slug)
+    messages.success(
+        request,
+        f"{camera.name} has {camera.shots.count()} shots."
+        + ("" if camera.encoding else " Say what it records on its page."),
+    )
+    return redirect("intake", production.slug) if camera.encoding else redirect("camera", production.slug, camera.pk)

@@ -7,17 +7,16 @@ from typing import Any
 
 from django.db import transaction
 
+from upwelling.core.colour.primaries import primaries
+from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
-from upwelling.core.look_recipe import MOST_STEPS, LookRecipe, with_ids
 from upwelling.core.path import Look as LookStage
-from upwelling.core.primaries import primaries
+from upwelling.core.path.look_recipe import MOST_STEPS, LookRecipe, with_ids
 from upwelling.core.steps import AnyStep
-from upwelling.core.stored import sealed
-from upwelling.web.errors import Refused
-from upwelling.web.footage.looks import Look, LookGiven, LookVersion, ShotGroup, forget_looks, looks_of
-from upwelling.web.footage.models import SharedChange, Shot, shots_of
-from upwelling.web.footage.services import next_state
-from upwelling.web.footage.shot_settings import OwnLook
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.listing import numbers_with
+from upwelling.web.footage.look_models import Look, LookGiven, LookVersion, ShotGroup, forget_looks
+from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
 
 
@@ -39,7 +38,7 @@ def checked_steps(production: Production, steps: Sequence[AnyStep]) -> tuple[Any
         raise Refused(f"A Look holds at most {MOST_STEPS} steps; these are {len(steps)}.")
     listed = with_ids(steps)
     for step in listed:
-        step.operations(primaries(production.rule_set.working))
+        step.at(0).operations(primaries(production.rule_set.working))
     return listed
 
 
@@ -47,7 +46,9 @@ def checked_steps(production: Production, steps: Sequence[AnyStep]) -> tuple[Any
 def create_look(production: Production, user: Any, name: str, steps: Sequence[AnyStep], note: str = "") -> Look:
     """A new Look with its first version."""
     listed = checked_steps(production, steps)
-    look = Look.objects.create(production=production, name=checked_name(production, name, "Look", production.looks), created_by=user)
+    look = Look.objects.create(
+        production=production, name=checked_name(production, name, "Look", production.looks), created_by=user
+    )
     _add_version(look, user, listed, note)
     return look
 
@@ -55,8 +56,9 @@ def create_look(production: Production, user: Any, name: str, steps: Sequence[An
 def _add_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str) -> LookVersion:
     last = look.versions.order_by("-number").values_list("number", flat=True).first() or 0
     stored = sealed("look steps", [step.model_dump(mode="json") for step in steps])
-    made = LookVersion.objects.create(look=look, number=last + 1, steps=stored, note=" ".join(note.split())[:500],
-                                      created_by=user)
+    made = LookVersion.objects.create(
+        look=look, number=last + 1, steps=stored, note=" ".join(note.split())[:500], created_by=user
+    )
     forget_looks(look.production)
     return made
 
@@ -76,6 +78,43 @@ def new_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str = "")
     return _add_version(look, user, listed, note)
 
 
+def propose_version(one: Look, steps: Any) -> None:
+    """Saves the proposal with the Look; raises Refused when nothing differs."""
+    listed = checked_steps(one.production, steps)
+    if same_steps(listed, one.newest.step_list):
+        raise Refused(f"Nothing differs: these are the steps {one.name} has now.")
+    one.proposal = sealed("look steps", [step.model_dump(mode="json") for step in listed])
+    one.save(update_fields=["proposal"])
+
+
+@transaction.atomic
+def accept_proposal(look: Look, user: Any, seen: str, note: str = "") -> tuple[LookVersion, int]:
+    """Makes the proposal that was ``seen``, by its mark, the new version; gives it and how many shots it is on.
+
+    Raises Refused when it is gone, or another one now.
+    """
+    look.refresh_from_db(fields=["proposal"])
+    _check_seen(look, seen)
+    touched = len(numbers_with(look))
+    made = new_version(look, user, look.proposed, note)
+    drop_proposal(look, seen)
+    return made, touched
+
+
+def _check_seen(look: Look, seen: str) -> None:
+    if look.proposal is None:
+        raise Refused("There is no proposal any more: someone decided meanwhile.")
+    if seen != look.proposal_mark:
+        raise Refused("Somebody has proposed something else meanwhile. Look at what it touches now, then decide.")
+
+
+def drop_proposal(look: Look, seen: str) -> None:
+    """Leaves the Look as it is; raises Refused when the proposal is not the one that was seen."""
+    _check_seen(look, seen)
+    look.proposal = None
+    look.save(update_fields=["proposal"])
+
+
 def rename_look(look: Look, name: str) -> None:
     """Another name; raises Refused when it is taken."""
     look.name = checked_name(look.production, name, "Look", look.production.looks.exclude(pk=look.pk))
@@ -85,23 +124,15 @@ def rename_look(look: Look, name: str) -> None:
 
 def set_retired(look: Look, retired: bool) -> None:
     """Takes a Look off the list, or puts it back; raises Refused while it is in force somewhere."""
-    users = shots_with(look)
+    users = numbers_with(look)
     if retired and users:
-        raise Refused(f"{look.name} is in force on {len(users)} shots, {users[0].name} among them. Give them another Look first.")
+        one = Shot.objects.get(pk=users[0])
+        raise Refused(
+            f"{look.name} is in force on {len(users)} shots, {one.name} among them. Give them another Look first."
+        )
     look.retired = retired
     look.save(update_fields=["retired"])
     forget_looks(look.production)
-
-
-def shots_with(look: Look) -> list[Shot]:
-    """The shots on which a Look is in force."""
-    table = looks_of(look.production)
-    found = []
-    for shot in shots_of(look.production):
-        version = table.in_force(shot, shot.listed_settings).version
-        if version is not None and version.look == look.pk:
-            found.append(shot)
-    return found
 
 
 def checked_strength(strength: float) -> float:
@@ -112,42 +143,35 @@ def checked_strength(strength: float) -> float:
 
 
 @transaction.atomic
-def give_to_shots(production: Production, user: Any, look: Look | None, strength: float, shots: Sequence[Shot], *, inherit: bool = False) -> SharedChange:
-    """Gives a Look (or none, or back what is inherited) to shots, each as its next state; one undo takes it back from all."""
-    if not shots:
-        raise Refused("Choose at least one shot.")
-    own = None if inherit else OwnLook(look=look.pk if look else 0, strength=checked_strength(strength))
-    said = "the inherited Look" if inherit else f"{look.name} at {strength * 100:.0f} %" if look else "no Look"
-    change = SharedChange.objects.create(production=production, source="the Looks page", steps=said[:300], created_by=user)
-    for shot in Shot.objects.select_for_update().filter(pk__in=[shot.pk for shot in shots], production=production):
-        next_state(shot, user, shot.settings.model_copy(update={"look": own}), f"Look: {said}", change)
-    return change
-
-
-@transaction.atomic
-def give_to_all(production: Production, look: Look | None, strength: float, group: ShotGroup | None = None, *, inherit: bool = False) -> None:
+def give_to_all(
+    production: Production, look: Look | None, strength: float, group: ShotGroup | None = None, *, inherit: bool = False
+) -> None:
     """Gives a Look to a group, or to the production; ``inherit`` takes a group's (or the production's) away again."""
     if inherit:
         LookGiven.objects.filter(production=production, group=group).delete()
     else:
-        LookGiven.objects.update_or_create(production=production, group=group, defaults={"look": look, "strength": checked_strength(strength)})
+        LookGiven.objects.update_or_create(
+            production=production, group=group, defaults={"look": look, "strength": checked_strength(strength)}
+        )
     forget_looks(production)
 
 
 @transaction.atomic
-def make_group(production: Production, name: str, shots: Sequence[Shot]) -> ShotGroup:
+def make_group(production: Production, name: str, numbers: Sequence[int]) -> ShotGroup:
     """A group of shots; each leaves the group it was in."""
-    if not shots:
+    if not numbers:
         raise Refused("Choose the shots of the group first.")
-    group = ShotGroup.objects.create(production=production, name=checked_name(production, name, "group", production.groups))
-    Shot.objects.filter(pk__in=[shot.pk for shot in shots], production=production).update(group=group)
+    group = ShotGroup.objects.create(
+        production=production, name=checked_name(production, name, "group", production.groups)
+    )
+    Shot.objects.filter(pk__in=numbers, production=production).update(group=group)
     forget_looks(production)
     return group
 
 
-def set_group(production: Production, shots: Sequence[Shot], group: ShotGroup | None) -> None:
+def set_group(production: Production, numbers: Sequence[int], group: ShotGroup | None) -> None:
     """Puts shots into a group, or takes them out of theirs; a group without shots is removed."""
-    Shot.objects.filter(pk__in=[shot.pk for shot in shots], production=production).update(group=group)
+    Shot.objects.filter(pk__in=numbers, production=production).update(group=group)
     production.groups.filter(shots=None).delete()
     forget_looks(production)
 

@@ -11,19 +11,34 @@ from django.utils import timezone
 from django.utils.functional import cached_property
 from pydantic import ValidationError
 
-from upwelling.core.errors import UpwellingError, refusal
+from upwelling.core.documents import opened, read_stored
+from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.tags import ColourTags
+from upwelling.core.parameters import refusal
 from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
-from upwelling.core.stored import opened, read_stored
+from upwelling.web.common.models import Authored
 from upwelling.web.footage.inheritance import Settled, settled
-from upwelling.web.footage.looks import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
+from upwelling.web.footage.look_models import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
 from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
+from upwelling.web.jobs.models import Underway
 from upwelling.web.productions.models import Production
 
-__all__ = ["Arrival", "Camera", "Look", "LookGiven", "LookVersion", "Mark", "SharedChange", "Shot", "ShotGroup", "ShotState", "SplitPlan", "shots_of"]
+__all__ = [
+    "Arrival",
+    "Camera",
+    "Look",
+    "LookGiven",
+    "LookVersion",
+    "Mark",
+    "SharedChange",
+    "Shot",
+    "ShotGroup",
+    "ShotState",
+    "SplitPlan",
+]
 RANGES = [("", "as inherited"), ("full", "full range"), ("legal", "legal range")]
 
 
@@ -48,7 +63,9 @@ class Camera(models.Model):
 
     @property
     def raw_development(self) -> Development:
-        return read_stored("development", self.name, Development, self.development) if self.development else Development()
+        return (
+            read_stored("development", self.name, Development, self.development) if self.development else Development()
+        )
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
@@ -57,23 +74,16 @@ class ShotQuerySet(models.QuerySet["Shot"]):
     def for_listing(self) -> ShotQuerySet:
         """Shots with camera, production and present state, in a fixed number of queries however many they are."""
         now = ShotState.objects.filter(position=models.F("shot__position"))
-        return self.select_related("production", "camera").prefetch_related(models.Prefetch("states", queryset=now, to_attr="present"))
+        return self.select_related("production", "camera").prefetch_related(
+            models.Prefetch("states", queryset=now, to_attr="present")
+        )
 
 
-def shots_of(production: Production) -> list[Shot]:
-    """All shots for a page, each with the same production, so that its rules and encodings are read once."""
-    shots = list(production.shots.for_listing())
-    for shot in shots:
-        shot.production = production
-        if shot.camera:
-            shot.camera.production = production
-    return shots
-
-
-class Shot(models.Model):
+class Shot(Authored):
     """One file or a range of one, never altered. ``state`` says how surely its encoding is known.
 
-    ``encoding`` and ``range`` empty: inherited from the camera, then the production. ``position`` is the current history row.
+    ``encoding`` and ``range`` empty: inherited from the camera, then the production. ``position`` is the current
+    history row.
     """
 
     class State(models.TextChoices):
@@ -120,8 +130,6 @@ class Shot(models.Model):
     chart_corners = models.JSONField(null=True, blank=True)
     version = models.PositiveIntegerField(default=0)
     position = models.PositiveIntegerField(default=0)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     objects = ShotQuerySet.as_manager()
 
@@ -191,12 +199,19 @@ class Shot(models.Model):
     def settings(self) -> ShotSettings:
         """The settings at the history's present position; defaults for a shot nobody has touched."""
         listed: list[ShotState] | None = getattr(self, "present", None)
-        state = self.states.filter(position=self.position).first() if listed is None else next(iter(listed), None)
-        return stored_settings(state.settings) if state else ShotSettings()
+        if listed is None:
+            state = self.states.filter(position=self.position).first()
+            return stored_settings(state.settings) if state else ShotSettings()
+        if "read_settings" not in self.__dict__:  # a list asks for them several times
+            self.__dict__["read_settings"] = stored_settings(listed[0].settings) if listed else ShotSettings()
+        read: ShotSettings = self.__dict__["read_settings"]
+        return read
 
     @cached_property
     def problem(self) -> str:
-        """Why the shot's path cannot be made from what is stored, for a page that lists it among others; empty where it can."""
+        """Why the shot's path cannot be made from what is stored, for a page that lists it among others; empty where it
+        can.
+        """
         try:
             self.path()
         except (UpwellingError, ValidationError) as error:
@@ -205,7 +220,9 @@ class Shot(models.Model):
 
     @property
     def listed_settings(self) -> ShotSettings:
-        """The settings for a list, which says ``problem`` beside a shot whose own cannot be read; those are at rest then."""
+        """The settings for a list, which says ``problem`` beside a shot whose own cannot be read; those are at rest
+        then.
+        """
         return ShotSettings() if self.problem else self.settings
 
     def look_in_force(self, chosen: ShotSettings | None = None) -> InForce:
@@ -218,13 +235,16 @@ class Shot(models.Model):
             return None
         own = (chosen or self.settings).development
         shared = self.camera.raw_development if self.camera else Development()
-        return RawSettings(profile=read_stored("raw profile", self.name, RawProfile, self.raw_profile), development=own or shared)
+        return RawSettings(
+            profile=read_stored("raw profile", self.name, RawProfile, self.raw_profile), development=own or shared
+        )
 
     def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
-        """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery by its name.
+        """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery
+        by its name.
 
-        While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are shown as
-        they are, every stage off.
+        While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are
+        shown as they are, every stage off.
         """
         rules, own, now = self.production.rule_set, chosen or self.settings, self.settled
         on = bool(now.encoding) and self.is_managed
@@ -232,31 +252,50 @@ class Shot(models.Model):
         raw = self.raw_settings(own) if on else None
         aim = rules.delivery(output)
         # A shot's own rendering is for the main output; a delivery with a rendering of its own keeps that.
-        method = (own.rendering or rules.rendering) if aim.rendering is None or aim.output == rules.output else aim.rendering
+        method = (
+            (own.rendering or rules.rendering) if aim.rendering is None or aim.output == rules.output else aim.rendering
+        )
         name = f"linear/{rules.working}" if self.is_raw or not now.encoding else now.encoding
         path = Path(
             working=rules.working,
             camera=CameraFile(range="full" if self.is_raw else now.range, depth=depth, raw=raw),
-            input=Input(custom=self.production.definitions.get(name), encoding=name, adaptation=rules.adaptation,
-                        on=on and own.input_on, hlg_peak_nits=rules.hlg_peak_nits, hlg_black_nits=rules.hlg_black_nits),
-            trim=Trim(steps=own.steps, on=on and own.trim_on),
+            input=Input(
+                custom=self.production.definitions.get(name),
+                encoding=name,
+                adaptation=rules.adaptation,
+                on=on and own.input_on,
+                hlg_peak_nits=rules.hlg_peak_nits,
+                hlg_black_nits=rules.hlg_black_nits,
+            ),
+            trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
             look=looks_of(self.production).in_force(self, own).stage(on and own.look_on),
             rendering=RenderingStage(method=method, on=on and own.rendering_on),
-            display=Display(custom=self.production.displays.get(aim.output), output=aim.output, range=aim.range, depth=aim.depth, on=on and own.display_on),
+            display=Display(
+                custom=self.production.displays.get(aim.output),
+                output=aim.output,
+                range=aim.range,
+                depth=aim.depth,
+                on=on and own.display_on,
+            ),
         )
-        path.segments()
+        path.at(self.frame).segments()
         return path
 
+    def path_at(self, frame: int | None = None, chosen: ShotSettings | None = None, output: str = "") -> Path:
+        """As ``path``, as it stands at a frame of the file; without one, at the frame that stands for the shot."""
+        from upwelling.web.footage.around import ShotFrames  # which needs this module
 
-class ShotState(models.Model):
+        number = self.frame if frame is None else frame
+        return self.path(chosen, output).at(number).fed(ShotFrames(self, number))
+
+
+class ShotState(Authored):
     """One state of a shot's settings. Undo and redo move the shot's position; a new change cuts what lies after it."""
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="states")
     position = models.PositiveIntegerField()
     label = models.CharField(max_length=120)
     settings = models.JSONField()
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     shared = models.ForeignKey("SharedChange", null=True, on_delete=models.SET_NULL, related_name="states")
 
     class Meta:
@@ -267,15 +306,16 @@ class ShotState(models.Model):
         return f"{self.shot}: {self.label}"
 
 
-class Mark(models.Model):
-    """A saved state of a shot, to return to or compare with. ``kept`` ones are changes that came too late to be saved."""
+class Mark(Authored):
+    """A saved state of a shot, to return to or compare with.
+
+    ``kept`` ones are changes that came too late to be saved.
+    """
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="marks")
     name = models.CharField(max_length=60)
     settings = models.JSONField()
     kept = models.BooleanField(default=False)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("-pk",)
@@ -288,15 +328,16 @@ class Mark(models.Model):
         return stored_settings(self.settings)
 
 
-class SharedChange(models.Model):
+class SharedChange(Authored):
     """Steps of one shot given to several others in one go, which one undo takes back."""
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="shared_changes")
     source = models.CharField(max_length=120)
     steps = models.CharField(max_length=300)
     undone = models.BooleanField(default=False)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    plan = models.JSONField(default=dict)
+    """What a Look's giving is, and to which shots where the worker does it."""
+    job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("-pk",)
@@ -305,7 +346,7 @@ class SharedChange(models.Model):
         return f"{self.steps} from {self.source}"
 
 
-class Arrival(models.Model):
+class Arrival(Underway):
     """A file between being handed in and being a shot: its progress, or why it was refused."""
 
     class State(models.TextChoices):
@@ -321,17 +362,27 @@ class Arrival(models.Model):
     registered = models.BooleanField(default=False)
     members = models.JSONField(default=list)
     state = models.CharField(max_length=8, choices=State, default=State.WAITING)
-    progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=300, blank=True)
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(conf.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("pk",)
 
     def __str__(self) -> str:
         return f"{self.name}: {self.state}"
+
+    @property
+    def _root(self) -> FilePath:
+        return (FilePath(conf.MEDIA_FOLDER) if self.registered else FilePath(conf.FILES)).resolve()
+
+    @property
+    def disk_path(self) -> FilePath:
+        """Where the file lies; ``place`` is relative, so that the data folder works elsewhere (once it was not)."""
+        return self._root / self.place
+
+    @property
+    def disk_members(self) -> list[FilePath]:
+        """The frames of a sequence."""
+        return [self._root / member for member in self.members]
 
 
 class SplitPlan(models.Model):

@@ -1,19 +1,32 @@
-"""Recognition of shots: gathers what the production knows of a camera, stores the conclusion, and applies what is sure."""
+"""Recognition of shots: gathers what the production knows of a camera, stores the conclusion,
+and applies what is sure.
+"""
 
 from __future__ import annotations
 
 from dataclasses import asdict, replace
 from typing import Any
 
+from upwelling.core.documents import sealed
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.media import FileFacts, Footage, looked_at
-from upwelling.core.recognise import FileClues, Recognition, Sibling, SignalFacts, recognise_file, recognise_raw, signal_facts
-from upwelling.core.stored import sealed
+from upwelling.core.recognise import (
+    FileClues,
+    Recognition,
+    Sibling,
+    SignalFacts,
+    recognise_file,
+    recognise_raw,
+    signal_facts,
+)
 from upwelling.web.footage.models import Camera, Shot
 
 
 def probe(footage: Footage) -> tuple[FileFacts, SignalFacts, int]:
-    """Facts of the file, with a note on frames that are damaged, and of its signal; and the frame that stands for it."""
+    """Facts of the file, with a note on frames that are damaged, and of its signal.
+
+    And the frame that stands for it.
+    """
     seen = looked_at(footage)
     return replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills), seen.middle
 
@@ -40,11 +53,13 @@ def camera_by_metadata(shot: Shot) -> Camera | None:
 
 def maker_and_model(metadata: dict[str, str]) -> tuple[str, str]:
     """Maker and model from a file's metadata, whatever its keys are called."""
+
     def first(*names: str) -> str:
         for key, value in metadata.items():
             if key.lower().rsplit(".", 1)[-1] in names and value.strip():
                 return value.strip()[:120]
         return ""
+
     return first("make", "manufacturer"), first("model", "camera")
 
 

@@ -6,10 +6,17 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from upwelling.core.steps import Step
+from upwelling.core.steps import Matte, Step
+from upwelling.core.steps.track import Track
 from upwelling.web.footage.shot_settings import ShotSettings
 
-_SWITCHES = {"input_on": "Input", "trim_on": "Trim", "look_on": "Look", "rendering_on": "Rendering", "display_on": "Display code"}
+_SWITCHES = {
+    "input_on": "Input",
+    "trim_on": "Trim",
+    "look_on": "Look",
+    "rendering_on": "Rendering",
+    "display_on": "Display code",
+}
 
 
 def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
@@ -24,9 +31,19 @@ def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
     for name, title in _SWITCHES.items():
         if getattr(before, name) != getattr(after, name):
             lines.append(f"{title}: {'on → off' if getattr(before, name) else 'off → on'}")
+    lines += _groups(before, after)
     lines += _whole("Rendering", "the production’s", before.rendering, after.rendering)
     lines += _whole("Look", "the inherited one", before.look, after.look)
     return lines + _whole("Raw development", "the camera’s", before.development, after.development)
+
+
+def _groups(before: ShotSettings, after: ShotSettings) -> list[str]:
+    old, new = ({group.id: group for group in settings.groups} for settings in (before, after))
+    lines = [f"Without the group {group.name or key}" for key, group in old.items() if key not in new]
+    for key, group in new.items():
+        title = f"Group {group.name or key}"
+        lines += _fields(title, old[key], group, ("id",)) if key in old else [f"With the group {group.name or key}"]
+    return lines
 
 
 def _step(old: Step | None, new: Step | None) -> list[str]:
@@ -39,13 +56,38 @@ def _step(old: Step | None, new: Step | None) -> list[str]:
         return lines
     fields = type(new).model_fields
     lines = []
-    for name in (*new.parameters, "strength", "limit", "on", "output", "name", "note"):
+    for name in (*new.parameters, "group", "strength", "mix", "tracks", "on", "output", "name", "note"):
         a, b = getattr(old, name), getattr(new, name)
         if a != b:
             title = fields[name].title or name.capitalize()
-            lines.append(f"{new.shown_name}, {title.lower()}: {_value(a)} → {_value(b)}" if title != new.shown_name
-                         else f"{new.shown_name}: {_value(a)} → {_value(b)}")
-    return lines
+            lines.append(
+                f"{new.shown_name}, {title.lower()}: {_value(a)} → {_value(b)}"
+                if title != new.shown_name
+                else f"{new.shown_name}: {_value(a)} → {_value(b)}"
+            )
+    return lines + _mattes(new.shown_name, old.limit, new.limit)
+
+
+def _mattes(name: str, old: Matte | None, new: Matte | None) -> list[str]:
+    """What differs in where a step acts: selections that came or went, and values of those that stayed."""
+    before, after = ({one.id or str(n): one for n, one in enumerate(m.selections if m else ())} for m in (old, new))
+    lines = []
+    for key in [*before, *(k for k in after if k not in before)]:
+        a, b = before.get(key), after.get(key)
+        if a is None or b is None or type(a) is not type(b):
+            lines += [f"{name}, without {a.summary()}"] if a else []
+            lines += [f"{name}, {b.join if key != next(iter(after)) else 'on'} {b.summary()}"] if b else []
+            continue
+        lines += _fields(f"{name}, {b.shown_name.lower()}", a, b, ("id",))
+    return lines + _fields(name, old or Matte(), new or Matte(), ("selections",))
+
+
+def _fields(name: str, old: BaseModel, new: BaseModel, passed_over: tuple[str, ...]) -> list[str]:
+    return [
+        f"{name}, {(field.title or key).lower()}: {_value(getattr(old, key))} → {_value(getattr(new, key))}"
+        for key, field in type(new).model_fields.items()
+        if key not in passed_over and getattr(old, key) != getattr(new, key)
+    ]
 
 
 def _whole(title: str, inherited: str, old: BaseModel | None, new: BaseModel | None) -> list[str]:
@@ -55,8 +97,7 @@ def _whole(title: str, inherited: str, old: BaseModel | None, new: BaseModel | N
         return [f"{title}: {inherited if old is None else 'own'} → {inherited if new is None else 'own'}"]
     if type(old) is not type(new):
         return [f"{title}: {_value(old)} → {_value(new)}"]
-    return [f"{title}, {(field.title or name).lower()}: {_value(getattr(old, name))} → {_value(getattr(new, name))}"
-            for name, field in type(new).model_fields.items() if getattr(old, name) != getattr(new, name)]
+    return _fields(title, old, new, ())
 
 
 def _value(value: Any) -> str:
@@ -64,6 +105,10 @@ def _value(value: Any) -> str:
         return "on" if value else "off"
     if isinstance(value, float):
         return f"{value:.4g}".replace("-", "−")
+    if isinstance(value, tuple) and value and isinstance(value[0], Track):
+        return ", ".join(f"{track.parameter} {len(track.keys)} key{'s'[: len(track.keys) > 1]}" for track in value)
+    if value == ():
+        return "none"
     if isinstance(value, tuple):
         return "(" + ", ".join(_value(v) for v in value) + ")" if len(value) <= 3 else f"{len(value)} points"
     if isinstance(value, BaseModel):

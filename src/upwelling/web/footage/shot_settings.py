@@ -7,15 +7,23 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from upwelling.core.documents import opened
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.parameters import refusal
 from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
-from upwelling.core.stored import opened
+from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
 MOST_STEPS = 24
 _KEPT = "The shot keeps its last good settings."
-FIRST_STEPS = (Exposure(id="exposure"), WhiteBalance(id="balance"), Contrast(id="contrast"), Ladder(id="ladder"), SlopeOffsetPower(id="sop"))
+FIRST_STEPS = (
+    Exposure(id="exposure"),
+    WhiteBalance(id="balance"),
+    Contrast(id="contrast"),
+    Ladder(id="ladder"),
+    SlopeOffsetPower(id="sop"),
+)
 """The trim of a shot nobody has touched: the steps most shots need, all at rest."""
 
 
@@ -24,12 +32,19 @@ class OwnLook(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     look: int = Field(0, ge=0)
-    strength: float = Field(1.0, ge=0, le=1, title="Strength", description="How much of the Look is mixed in, in the working log space.",
-                            json_schema_extra={"unit": "share", "fine": 0.05, "low": 0, "high": 1})
+    strength: float = Field(
+        1.0,
+        ge=0,
+        le=1,
+        title="Strength",
+        description="How much of the Look is mixed in, in the working log space.",
+        json_schema_extra={"unit": "share", "fine": 0.05, "low": 0, "high": 1},
+    )
 
 
 class ShotSettings(BaseModel):
-    """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), an own raw development
+    """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), an own raw
+    development
     (None: the camera's), which stages are on.
 
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
@@ -37,6 +52,7 @@ class ShotSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = FIRST_STEPS
+    groups: Annotated[tuple[StepGroup, ...], Field(max_length=MOST_GROUPS)] = ()
     look: OwnLook | None = None
     rendering: AnyRendering | None = None
     development: Development | None = None
@@ -53,28 +69,60 @@ class ShotSettings(BaseModel):
             raise ValueError("Each step of a trim needs an id of its own")
         if any(isinstance(step, LutStep) for step in self.steps):
             raise ValueError("A LUT step belongs in a Look, not in a trim")
+        check_groups(self.steps, self.groups)
+        linked: dict[str, Any] = {}
+        for step in self.steps:
+            for one in step.limit.selections if step.limit else ():
+                shape = one.model_dump(exclude={"id", "join", "invert", "on"})
+                if one.link and linked.setdefault(one.link, shape) != shape:
+                    raise ValueError(
+                        f"“{one.shown_name}” of {step.shown_name} is linked to a shape that differs from it"
+                    )
         return self
 
     @property
     def active(self) -> list[AnyStep]:
         """Steps that are on and change something."""
-        return [step for step in self.steps if step.on and not step.changes_nothing]
+        off = {group.id for group in self.groups if not group.acts}
+        return [s for s in self.steps if s.on and not s.changes_nothing and s.group not in off]
+
+    def alone(self) -> list[AnyStep]:
+        """The active steps as they can stand outside this trim, in no group and linked to nothing. Raises BadValue
+        while a group is mixed in by a strength, which single steps cannot say.
+        """
+        active = {step.group for step in self.active}
+        for group in self.groups:
+            if group.id in active and group.strength < 1:
+                raise BadValue(
+                    f"The group “{group.name or group.id}” is mixed in at {100 * group.strength:.0f} %, which single "
+                    "steps cannot say. Set it to 100 %, or switch it off."
+                )
+        return [unlinked(step) for step in self.active]
 
     def with_steps(self, steps: Sequence[AnyStep]) -> ShotSettings:
         """These settings with steps pasted in: each takes the place of the first of its kind, or comes last."""
         mine = list(self.steps)
         taken: set[int] = set()
-        for step in steps:
+        for step in map(unlinked, steps):
             place = next((i for i, own in enumerate(mine) if own.kind == step.kind and i not in taken), None)
             if place is None:
                 mine.append(step.model_copy(update={"id": free_id(mine, step.kind)}))
                 taken.add(len(mine) - 1)
             else:
-                mine[place] = step.model_copy(update={"id": mine[place].id})
+                mine[place] = step.model_copy(update={"id": mine[place].id, "group": mine[place].group})
                 taken.add(place)
         if len(mine) > MOST_STEPS:
             raise BadValue(f"A trim holds at most {MOST_STEPS} steps; this would make {len(mine)}.")
         return self.model_copy(update={"steps": tuple(mine)})
+
+
+def unlinked(step: AnyStep) -> AnyStep:
+    """A step whose shapes are its own, and in no group: what it was linked to stayed where it came from."""
+    step = step.model_copy(update={"group": ""}) if step.group else step
+    if step.limit is None or not any(one.link for one in step.limit.selections):
+        return step
+    own = tuple(one.model_copy(update={"link": ""}) for one in step.limit.selections)
+    return step.model_copy(update={"limit": step.limit.model_copy(update={"selections": own})})
 
 
 def free_id(steps: Sequence[Step], kind: str) -> str:
@@ -84,7 +132,9 @@ def free_id(steps: Sequence[Step], kind: str) -> str:
 
 
 def stored_settings(body: Any) -> ShotSettings:
-    """Settings as a shot's history or a Mark keeps them, of whatever version; raises BadValue with the place and the reason."""
+    """Settings as a shot's history or a Mark keeps them, of whatever version; raises BadValue with the place and the
+    reason.
+    """
     try:
         return read_settings(opened("shot settings", body))
     except BadValue as error:
@@ -98,7 +148,4 @@ def read_settings(body: Any) -> ShotSettings:
     except (ValueError, RecipeError) as error:
         if not isinstance(error, ValidationError):
             raise BadValue(f"{error} {_KEPT}") from None
-        first = error.errors()[0]
-        place = " ".join(str(part).replace("_", " ") for part in first["loc"] if part != "steps" and not isinstance(part, int))
-        words = first["msg"].removeprefix("Value error, ")
-        raise BadValue(f"{place.capitalize()}: {words}. {_KEPT}") from None
+        raise BadValue(f"{refusal(error, leave_out=('steps',))} {_KEPT}") from None

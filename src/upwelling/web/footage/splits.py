@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
 from typing import Any
 
 from django.db import transaction
 
+from upwelling.core.measure.scene_cuts import ranges, strengths
 from upwelling.core.media import Movie, looked_at
 from upwelling.core.recognise import signal_facts
-from upwelling.core.scene_cuts import ranges, strengths
-from upwelling.web.errors import Refused
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.models import Shot, SplitPlan
 from upwelling.web.footage.recognition import apply_recognition, signal_as_json
-from upwelling.web.footage.services import apply_settings
 from upwelling.web.footage.shot_settings import ShotSettings
-from upwelling.web.jobs.models import Job
-from upwelling.web.jobs.services import running
+from upwelling.web.jobs.services import job_work, running
+from upwelling.web.jobs.work import queue, waiting_job
 
 
 @transaction.atomic
@@ -27,18 +26,17 @@ def plan_split(shot: Shot, user: Any) -> SplitPlan:
         raise Refused(f"{shot.name} is not a movie, so there is nothing to split.")
     if shot.frames < 2:
         raise Refused(f"{shot.name} has one frame, so there is nothing to split.")
-    job = Job.objects.create(kind="split", production=shot.production, created_by=user, message="Waiting for the worker")
+    job = waiting_job("split", shot.production, user)
     plan, _ = SplitPlan.objects.update_or_create(shot=shot, defaults={"job": job, "strengths": []})
-    from upwelling.web.footage.tasks import find_cuts
-
-    transaction.on_commit(partial(find_cuts, plan.pk))
+    queue("split", plan, job)
     return plan
 
 
-def perform(plan_id: int) -> None:
+@job_work("split", SplitPlan)
+def find_cuts(plan_id: int) -> None:
     """The work: decode once, measure each frame against the one before."""
-    plan = SplitPlan.objects.select_related("shot__production", "job").get(pk=plan_id)
-    if plan.job is None or plan.job.is_over:
+    plan = SplitPlan.objects.select_related("shot__production", "job").filter(pk=plan_id).first()
+    if plan is None or plan.job is None or plan.job.is_over:
         return
     shot = plan.shot
     with running(plan.job) as progress:
@@ -46,13 +44,16 @@ def perform(plan_id: int) -> None:
         if not isinstance(footage, Movie):
             raise Refused(f"{shot.name} is not a movie, so there is nothing to split.")
         total = footage.facts.frames
-        values = strengths(footage.luma_frames(), lambda index: progress(min(index / total, 0.99), f"Frame {index + 1} of {total}"))
-        plan.strengths = [round(value, 4) for value in values[shot.first_frame:shot.last_frame + 1]]
+        values = strengths(
+            footage.luma_frames(), lambda index: progress(min(index / total, 0.99), f"Frame {index + 1} of {total}")
+        )
+        plan.strengths = [round(value, 4) for value in values[shot.first_frame : shot.last_frame + 1]]
         plan.save(update_fields=["strengths"])
 
 
 def split(shot: Shot, user: Any, cut_frames: Sequence[int]) -> list[Shot]:
-    """Makes shots of a movie's ranges between cuts (frame numbers within the shot); the first keeps the shot's own page.
+    """Makes shots of a movie's ranges between cuts (frame numbers within the shot); the first keeps the shot's own
+    page.
 
     Every new shot begins with the settings, camera and encoding of the one it was cut from.
     """
@@ -91,4 +92,3 @@ def _look_again(part: Shot) -> None:
     stills = looked_at(part.footage, {part.first_frame, part.frame, part.last_frame}).stills
     part.signal_json = signal_as_json(signal_facts(stills))
     apply_recognition(part)
-

@@ -1,20 +1,5 @@
-"""Background tasks of footage: they take ids and call a service."""
+"""Where the worker finds what arrivals and splits register with jobs.work."""
 
-from huey.contrib.djhuey import db_task, on_startup
+from upwelling.web.footage import arrivals, leftovers, splits
 
-from upwelling.web.footage import arrivals, splits
-
-
-@db_task()  # type: ignore[untyped-decorator]
-def look_at(arrival_id: int) -> None:
-    arrivals.perform(arrival_id)
-
-
-@db_task()  # type: ignore[untyped-decorator]
-def find_cuts(plan_id: int) -> None:
-    splits.perform(plan_id)
-
-
-@on_startup()  # type: ignore[untyped-decorator]
-def resume() -> None:
-    arrivals.resume_interrupted()
+__all__ = ["arrivals", "leftovers", "splits"]

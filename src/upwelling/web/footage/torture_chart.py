@@ -6,11 +6,11 @@ import tempfile
 from pathlib import Path as FilePath
 from typing import Any
 
+from upwelling.core.charts.torture import torture_chart
+from upwelling.core.colour.primaries import primaries
 from upwelling.core.media import write_still
-from upwelling.core.primaries import primaries
-from upwelling.core.torture_chart import torture_chart
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.services import AlreadyHere, bring_in
+from upwelling.web.footage.shots import AlreadyHere, bring_in
 from upwelling.web.productions.models import Production
 
 NAME, FILE = "Torture chart", "torture-chart.exr"

@@ -3,52 +3,65 @@
 from __future__ import annotations
 
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError
 
 from upwelling.core.errors import UpwellingError
-from upwelling.web.errors import wants_json
+from upwelling.web.common.downloads import picture_file
+from upwelling.web.common.paging import page_of
+from upwelling.web.common.requests import wants_json
+from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.looks import looks_of
-from upwelling.web.footage.models import Shot, shots_of
+from upwelling.web.footage.history import next_state
+from upwelling.web.footage.listing import loaded, own_looks, with_settled
+from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
 from upwelling.web.footage.pictures import thumbnail_file
-from upwelling.web.footage.services import already_display, next_state, set_managed, settle_encoding
 from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shots import already_display, set_managed, settle_encoding
 from upwelling.web.footage.torture_chart import add_torture_chart
+from upwelling.web.productions.access import production_view
+from upwelling.web.productions.conflicts import as_seen
 from upwelling.web.productions.forms import RulesForm
-from upwelling.web.productions.models import Production, production_for
-
-
-def shot_for(request: HttpRequest, slug: str, pk: int, *, change: bool = False) -> tuple[Production, Shot]:
-    """A shot for a member of its production; see production_for."""
-    production = production_for(request.user, slug, change=change)
-    shot = get_object_or_404(Shot.objects.select_related("camera"), pk=pk, production=production)
-    shot.production = production
-    return production, shot
+from upwelling.web.productions.models import Production
 
 
 @require_GET
-def overview(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view()
+def overview(request: HttpRequest, production: Production) -> HttpResponse:
     """The production's page: the Column of its rules, and its shots."""
-    production = production_for(request.user, slug)
     rules = production.rule_set
-    shots = shots_of(production)
+    numbers = list(production.shots.values_list("pk", flat=True))
+    page = page_of(request, numbers)
     given = looks_of(production).for_all
-    return render(request, "footage/overview.html", {
-        "production": production, "rules": rules, "role": production.role_of(request.user), "shots": shots,
-        "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
-        "look": given, "exceptions": sum(1 for shot in shots if looks_of(production).in_force(shot, shot.listed_settings) != given),
-        "unsettled": sum(1 for shot in shots if not shot.settled.is_settled),
-    })
+    own = own_looks(production)
+    grouped = production.shots.filter(group__look_given__isnull=False).exclude(pk__in=own).count()
+    return render(
+        request,
+        "footage/overview.html",
+        {
+            "production": production,
+            "rules": rules,
+            "role": production.role_of(request.user),
+            "shots": loaded(production, page.object_list),
+            "count": len(numbers),
+            "page": page,
+            "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
+            "seen": as_seen(RulesForm.initial_of(rules)),
+            "look": given,
+            "exceptions": len(own) + grouped,
+            "unsettled": with_settled(production).filter(in_force="").count(),
+        },
+    )
 
 
 @require_POST
-def settle(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def settle(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Settles the encoding and range of a shot."""
-    _, shot = shot_for(request, slug, pk, change=True)
     if "managed" in request.POST:
         set_managed(shot, {"on": True, "off": False}.get(request.POST["managed"]))
     if "display" in request.POST:
@@ -57,21 +70,24 @@ def settle(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         settle_encoding(shot, request.POST["encoding"], request.POST.get("range", ""))
     if wants_json(request):
         return JsonResponse({"encoding": shot.settled_encoding, "thumbnail": thumbnail_url(shot)})
-    return redirect("bench", slug, pk)
+    return redirect("bench", production.slug, shot.pk)
 
 
 @require_POST
-def begin_anew(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view(change=True)
+def begin_anew(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Gives a shot whose stored settings cannot be read settings at rest; the old state stays in its history."""
-    _, shot = shot_for(request, slug, pk, change=True)
     next_state(shot, request.user, ShotSettings(), "Begun anew")
-    return redirect("production", slug)
+    return redirect("production", production.slug)
 
 
 def thumbnail_url(shot: Shot) -> str:
-    """The address of a shot's thumbnail; it changes when the picture does. Where no path can be made, the file's own signal."""
+    """The address of a shot's thumbnail; it changes when the picture does.
+
+    Where no path can be made, the file's own signal.
+    """
     try:
-        version = shot.path().fingerprint[:12]
+        version = shot.path_at().fingerprint[:12]
     except (UpwellingError, ValidationError):
         return recorded_url(shot)
     return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={version}-{shot.frame}"
@@ -79,27 +95,32 @@ def thumbnail_url(shot: Shot) -> str:
 
 def recorded_url(shot: Shot) -> str:
     """The address of the thumbnail of the file's own signal."""
-    return reverse("recorded", args=[shot.production.slug, shot.pk]) + f"?v={shot.sha256[:8]}-{shot.settled.range}-{shot.frame}"
+    return (
+        reverse("recorded", args=[shot.production.slug, shot.pk])
+        + f"?v={shot.sha256[:8]}-{shot.settled.range}-{shot.frame}"
+    )
 
 
 @require_GET
-def picture(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def picture(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The rendered shot at working size, as JPEG."""
-    _, shot = shot_for(request, slug, pk)
-    return HttpResponse(thumbnail_of(shot.path(), frame_of(shot).working, 960), content_type="image/jpeg",
-                        headers={"Cache-Control": "private, max-age=600"})
+    return HttpResponse(
+        thumbnail_of(shot.path_at(), frame_of(shot), 960),
+        content_type="image/jpeg",
+        headers={"Cache-Control": "private, max-age=600"},
+    )
 
 
 @require_GET
-def thumbnail(request: HttpRequest, slug: str, pk: int, recorded: bool = False) -> FileResponse:
+@shot_view()
+def thumbnail(request: HttpRequest, production: Production, shot: Shot, recorded: bool = False) -> FileResponse:
     """A small picture of the shot, rendered or as recorded, made once and kept."""
-    _, shot = shot_for(request, slug, pk)
-    return FileResponse(thumbnail_file(shot, recorded=recorded).open("rb"), content_type="image/jpeg",
-                        headers={"Cache-Control": "private, max-age=86400"})
+    return picture_file(thumbnail_file(shot, recorded=recorded), "private, max-age=86400")
 
 
 @require_POST
-def add_chart(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change=True)
+def add_chart(request: HttpRequest, production: Production) -> HttpResponse:
     """Brings the torture chart in and opens it on the Bench."""
-    production = production_for(request.user, slug, change=True)
-    return redirect("bench", slug, add_torture_chart(production, request.user).pk)
+    return redirect("bench", production.slug, add_torture_chart(production, request.user).pk)

@@ -2,12 +2,45 @@
 
 from __future__ import annotations
 
-from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
+from upwelling.web.common.models import Authored
 
-class Job(models.Model):
+
+class Underway(Authored):
+    """What every piece of work in the background has: how far it is, what is said of it, and who began it when."""
+
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        abstract = True
+
+
+class Task(models.Model):
+    """One piece of work that waits or is under way: the queue. ``deaths``: processes that died of it.
+
+    ``stop``: somebody wants it ended.
+    """
+
+    kind = models.CharField(max_length=40)
+    key = models.BigIntegerField()
+    running = models.BooleanField(default=False)
+    stop = models.BooleanField(default=False)
+    starts = models.PositiveIntegerField(default=0)
+    deaths = models.PositiveIntegerField(default=0)
+    not_before = models.DateTimeField(default=timezone.now)
+    job = models.ForeignKey("Job", null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("kind", "key"), name="one_task_an_owner"),)
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.key}"
+
+
+class Job(Underway):
     """Background work: what it is, how far it is, and whether someone wants it stopped."""
 
     class State(models.TextChoices):
@@ -19,12 +52,8 @@ class Job(models.Model):
 
     kind = models.CharField(max_length=40)
     state = models.CharField(max_length=12, choices=State, default=State.WAITING)
-    progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=300, blank=True)
     cancel_requested = models.BooleanField(default=False)
     production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="jobs")
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
-    created = models.DateTimeField(default=timezone.now)
     started = models.DateTimeField(null=True)
     finished = models.DateTimeField(null=True)
 
@@ -44,5 +73,12 @@ class Job(models.Model):
         if self.state == self.State.RUNNING and self.started and self.progress > 0.1:
             spent = (timezone.now() - self.started).total_seconds()
             remaining = round(spent * (1 - self.progress) / self.progress)
-        return {"id": self.pk, "kind": self.kind, "state": self.state, "progress": round(self.progress, 3),
-                "message": self.message, "over": self.is_over, "remaining_seconds": remaining}
+        return {
+            "id": self.pk,
+            "kind": self.kind,
+            "state": self.state,
+            "progress": round(self.progress, 3),
+            "message": self.message,
+            "over": self.is_over,
+            "remaining_seconds": remaining,
+        }

@@ -7,11 +7,12 @@ from typing import Any
 from django.http import QueryDict
 from pydantic import ValidationError
 
-from upwelling.core.errors import BadValue, refusal
-from upwelling.core.look_recipe import STEP_LIST
+from upwelling.core.errors import BadValue
+from upwelling.core.parameters import refusal
+from upwelling.core.path.look_recipe import STEP_LIST
 from upwelling.core.steps import AnyStep, LutStep
-from upwelling.web.controls import controls
-from upwelling.web.productions.forms import typed_number
+from upwelling.web.common.controls import controls
+from upwelling.web.common.requests import typed_number
 
 
 def rows_of(steps: tuple[AnyStep, ...]) -> list[dict[str, Any]]:
@@ -22,12 +23,37 @@ def rows_of(steps: tuple[AnyStep, ...]) -> list[dict[str, Any]]:
         body = step.model_dump(mode="json")
         for row in [] if isinstance(step, LutStep) else controls(type(step), ""):
             if row["kind"] == "number":
-                fields += [{"name": f"{step.id}:{cell['path']}", "label": cell["label"], "unit": row["unit"], "value": f"{_at(body, cell['path']) * row['times']:g}".replace("-", "−"),
-                            "times": row["times"], "help": row["help"]} for cell in row["cells"]]
+                fields += [
+                    {
+                        "name": f"{step.id}:{cell['path']}",
+                        "label": cell["label"],
+                        "unit": row["unit"],
+                        "value": f"{_at(body, cell['path']) * row['times']:g}".replace("-", "−"),
+                        "times": row["times"],
+                        "help": row["help"],
+                    }
+                    for cell in row["cells"]
+                ]
             elif row["kind"] == "choice" and row["path"] != "kind":
-                fields.append({"name": f"{step.id}:{row['path']}", "label": row["title"], "choices": row["values"], "value": body[row["path"]], "help": row["help"]})
-        rows.append({"step": step, "fields": fields, "curved": any(row["kind"] == "curves" for row in ([] if isinstance(step, LutStep) else controls(type(step), ""))),
-                     "strength": f"{step.strength * 100:g}"})
+                fields.append(
+                    {
+                        "name": f"{step.id}:{row['path']}",
+                        "label": row["title"],
+                        "choices": row["values"],
+                        "value": body[row["path"]],
+                        "help": row["help"],
+                    }
+                )
+        rows.append(
+            {
+                "step": step,
+                "fields": fields,
+                "curved": any(
+                    row["kind"] == "curves" for row in ([] if isinstance(step, LutStep) else controls(type(step), ""))
+                ),
+                "strength": f"{step.strength * 100:g}",
+            }
+        )
     return rows
 
 
@@ -38,7 +64,10 @@ def _at(body: Any, path: str) -> Any:
 
 
 def steps_from(given: QueryDict, steps: tuple[AnyStep, ...]) -> tuple[AnyStep, ...]:
-    """The steps with what the form says of them; removed ones gone, the rest in the order of their numbers. Raises BadValue."""
+    """The steps with what the form says of them; removed ones gone, the rest in the order of their numbers.
+
+    Raises BadValue.
+    """
     listed: list[tuple[float, dict[str, Any]]] = []
     for index, row in enumerate(rows_of(steps), 1):
         step: AnyStep = row["step"]
@@ -46,7 +75,9 @@ def steps_from(given: QueryDict, steps: tuple[AnyStep, ...]) -> tuple[AnyStep, .
             continue
         body = step.model_dump(mode="json")
         body["on"] = bool(given.get(f"{step.id}:on"))
-        body["strength"] = typed_number(given.get(f"{step.id}:strength"), f"{step.shown_name}, strength", " of percent") / 100
+        body["strength"] = (
+            typed_number(given.get(f"{step.id}:strength"), f"{step.shown_name}, strength", " of percent") / 100
+        )
         for field in row["fields"]:
             name, path = field["name"], field["name"].split(":", 1)[1].split(".")
             value: Any = given.get(name, field["value"])

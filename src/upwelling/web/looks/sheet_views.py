@@ -9,73 +9,114 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.web.bench.share_views import take_back_and_say
-from upwelling.web.bench.views import grouped
-from upwelling.web.errors import Refused
-from upwelling.web.footage.look_services import give_to_shots, make_group, set_group
-from upwelling.web.footage.looks import looks_of
+from upwelling.web.bench.strip import grouped
+from upwelling.web.common.paging import page_of
+from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
+from upwelling.web.footage.giving import give_look
+from upwelling.web.footage.listing import loaded, managed, numbers_in_order
+from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.look_services import make_group, set_group
 from upwelling.web.footage.models import SharedChange
-from upwelling.web.looks.views import usable
-from upwelling.web.productions.forms import typed_number
-from upwelling.web.productions.models import production_for
+from upwelling.web.productions.access import production_view
+from upwelling.web.productions.models import Production
 
-MOST_COLUMNS = 5
+MOST_COLUMNS, EACH = 5, 40
+"""Looks side by side, and shots on one page."""
 
 
 @require_GET
-def sheet(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view()
+def sheet(request: HttpRequest, production: Production) -> HttpResponse:
     """Rows of shots, a column as each is now and one for each chosen Look at one strength."""
-    production = production_for(request.user, slug)
-    table, shots = looks_of(production), usable(production)
+    table = looks_of(production)
+    page = page_of(request, numbers_in_order(managed(production)), EACH)
+    shots = [shot for shot in loaded(production, page.object_list) if not shot.problem]
     offered = list(table.offered)
     asked = request.GET.getlist("look")
     columns = [v for v in offered if str(v.look) in asked][:MOST_COLUMNS] if asked else offered[:3]
     strength = request.GET.get("strength", "100")
-    strength = strength if strength.isdigit() and int(strength) <= 100 else "100"
+    strength = str(min(whole_or(strength, 100), 100))
     rows = []
     for camera, listed in grouped(shots):
         lines = []
         for shot in listed:
             now = table.in_force(shot, shot.listed_settings)
-            at = reverse("look-picture", args=[slug, shot.pk])
-            lines.append({"shot": shot, "now": now, "cells": [{"look": v, "picture": f"{at}?look={v.look}&strength={strength}&v={v.version}-{shot.version}-{shot.frame}",
-                                                               "is_now": now.version is not None and now.version.look == v.look} for v in columns]})
+            at = reverse("look-picture", args=[production.slug, shot.pk])
+            lines.append(
+                {
+                    "shot": shot,
+                    "now": now,
+                    "cells": [
+                        {
+                            "look": v,
+                            "picture": f"{at}?look={v.look}&strength={strength}"
+                            f"&v={v.version}-{shot.version}-{shot.frame}",
+                            "is_now": now.version is not None and now.version.look == v.look,
+                        }
+                        for v in columns
+                    ],
+                }
+            )
         rows.append((camera, lines))
-    return render(request, "looks/sheet.html", {
-        "production": production, "role": production.role_of(request.user), "rows": rows, "columns": columns, "offered": offered, "strength": strength,
-        "groups": production.groups.all(), "picked": {v.look for v in columns}, "most": MOST_COLUMNS,
-        "past": production.shared_changes.filter(source="the Looks page").select_related("created_by")[:4],
-    })
+    return render(
+        request,
+        "looks/sheet.html",
+        {
+            "production": production,
+            "role": production.role_of(request.user),
+            "rows": rows,
+            "page": page,
+            "columns": columns,
+            "offered": offered,
+            "strength": strength,
+            "groups": production.groups.all(),
+            "picked": {v.look for v in columns},
+            "most": MOST_COLUMNS,
+            "past": production.shared_changes.filter(source="the Looks page").select_related("created_by", "job")[:4],
+        },
+    )
 
 
 @require_POST
-def give(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change=True)
+def give(request: HttpRequest, production: Production) -> HttpResponse:
     """Gives a Look to the chosen shots, or puts them into a group."""
-    production = production_for(request.user, slug, change=True)
-    wanted = {int(v) for v in request.POST.getlist("shot") if v.isdigit()}
-    shots = [shot for shot in usable(production) if shot.pk in wanted]
+    numbers = numbers_in_order(managed(production))
+    if request.POST.get("all") != "on":
+        wanted = whole_list(request.POST.getlist("shot"))
+        numbers = [number for number in numbers if number in wanted]
     match request.POST.get("what"):
         case "look":
             given = request.POST.get("look", "")
-            look = get_object_or_404(production.looks, pk=int(given)) if given.isdigit() else None
+            look = None if given in ("", "none", "inherit") else get_object_or_404(production.looks, pk=whole_or(given))
             strength = typed_number(request.POST.get("strength", "100"), "Strength", " of percent") / 100
-            change = give_to_shots(production, request.user, look, strength, shots, inherit=given == "inherit")
-            messages.success(request, f"{change.steps[0].upper()}{change.steps[1:]} on {len(shots)} shot{'s' if len(shots) != 1 else ''}. One undo takes it back from all.")
+            change = give_look(production, request.user, look, strength, numbers, inherit=given == "inherit")
+            many = "s" if len(numbers) != 1 else ""
+            on = f"{change.steps[0].upper()}{change.steps[1:]} on {len(numbers)} shot{many}."
+            begun = " It is being given below." if change.job else ""
+            messages.success(request, f"{on}{begun} One undo takes it back from all.")
         case "group":
-            group = make_group(production, request.POST.get("group", ""), shots)
-            messages.success(request, f"{group.name}: {len(shots)} shots. Give the group a Look on the Looks page.")
+            group = make_group(production, request.POST.get("group", ""), numbers)
+            messages.success(request, f"{group.name}: {len(numbers)} shots. Give the group a Look on the Looks page.")
         case "join" | "leave":
             chosen = request.POST.get("into", "")
-            into = get_object_or_404(production.groups, pk=int(chosen)) if request.POST["what"] == "join" and chosen.isdigit() else None
-            set_group(production, shots, into)
+            into = (
+                get_object_or_404(production.groups, pk=whole_or(chosen))
+                if request.POST["what"] == "join" and chosen
+                else None
+            )
+            set_group(production, numbers, into)
         case _:
             raise Refused("Choose what to do with the shots.")
     back = request.POST.get("back", "")
-    return redirect(back if back.startswith(f"/p/{slug}/looks/") else reverse("look-sheet", args=[slug]))
+    return redirect(
+        back if back.startswith(f"/p/{production.slug}/looks/") else reverse("look-sheet", args=[production.slug])
+    )
 
 
 @require_POST
-def take_back(request: HttpRequest, slug: str, change: int) -> HttpResponse:
+@production_view(change=True)
+def take_back(request: HttpRequest, production: Production, change: int) -> HttpResponse:
     """Undoes a giving on all its shots at once."""
-    production = production_for(request.user, slug, change=True)
     take_back_and_say(request, get_object_or_404(SharedChange, pk=change, production=production))
-    return redirect("look-sheet", slug)
+    return redirect("look-sheet", production.slug)

@@ -7,20 +7,20 @@ from pathlib import Path as FilePath
 
 from django.conf import settings
 from django.db import models
-from django.utils import timezone
 
-from upwelling.core.declared_lut import DeclaredLut
 from upwelling.core.lut import Lut
 from upwelling.core.lut.carried import CarriedLut
-from upwelling.core.lut_files import read_lut
-from upwelling.web.errors import Refused
+from upwelling.core.operations.declared_lut import DeclaredLut
+from upwelling.core.tables.files import read_lut
+from upwelling.web.common.models import Authored
+from upwelling.web.common.requests import Refused
 from upwelling.web.productions.models import Production
 
 RANGES = [("full", "full range"), ("legal", "legal range")]
 INTERPOLATIONS = [("tetrahedral", "tetrahedral"), ("trilinear", "trilinear")]
 
 
-class ImportedLut(models.Model):
+class ImportedLut(Authored):
     """One table. Empty ``expects`` or ``gives``: undeclared, and nothing runs through it."""
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="luts")
@@ -35,8 +35,6 @@ class ImportedLut(models.Model):
     gives_range = models.CharField(max_length=5, choices=RANGES, default="full")
     interpolation = models.CharField(max_length=12, choices=INTERPOLATIONS, default="tetrahedral")
     evidence_json = models.JSONField(default=dict)
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("name", "pk")
@@ -62,9 +60,20 @@ class ImportedLut(models.Model):
     def declared(self) -> DeclaredLut:
         """With its spaces, fit to travel in a recipe; raises Refused while they are not declared."""
         if not self.is_declared:
-            raise Refused(f"{self.name} has no declared spaces, so nothing runs through it. Say on its page what code it expects and gives.")
-        return DeclaredLut.model_validate({"table": carried(str(self.disk_path), self.name, self.sha256), "expects": self.expects, "expects_range": self.expects_range,
-                                           "gives": self.gives, "gives_range": self.gives_range, "interpolation": self.interpolation})
+            raise Refused(
+                f"{self.name} has no declared spaces, so nothing runs through it. Say on its page what code it expects "
+                "and gives."
+            )
+        return DeclaredLut.model_validate(
+            {
+                "table": carried(str(self.disk_path), self.name, self.sha256),
+                "expects": self.expects,
+                "expects_range": self.expects_range,
+                "gives": self.gives,
+                "gives_range": self.gives_range,
+                "interpolation": self.interpolation,
+            }
+        )
 
 
 @lru_cache(maxsize=8)

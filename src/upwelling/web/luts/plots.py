@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.lut import Lut
-from upwelling.core.lut_facts import CURVE_POINTS, LutFacts, domain_of, grid
 from upwelling.core.media.png import encode as png_bytes
+from upwelling.core.tables.facts import CURVE_POINTS, LutFacts, domain_of, grid
 
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 420, 236, 34, 22, 8, 20
 CUBE_POINTS = 9
@@ -21,7 +21,9 @@ def _x(share: float) -> float:
 
 
 def curves_plot(facts: LutFacts, other: LutFacts | None = None) -> dict[str, Any]:
-    """Output code against input code: neutral's three channels, and each channel driven alone; a second table's neutral beside."""
+    """Output code against input code: neutral's three channels, and each channel driven alone; a second table's neutral
+    beside.
+    """
     shown = [facts.curves[0][:, c] for c in range(3)] + [facts.curves[1 + c][:, c] for c in range(3)]
     rest = [other.curves[0][:, c] for c in range(3)] if other else []
     low = min(0.0, *(float(v.min()) for v in (*shown, *rest)))
@@ -35,12 +37,20 @@ def curves_plot(facts: LutFacts, other: LutFacts | None = None) -> dict[str, Any
 
     steps = [low + (high - low) * k / 4 for k in range(5)]
     return {
-        "width": WIDTH, "height": HEIGHT, "left": LEFT, "right": WIDTH - RIGHT, "base": HEIGHT - BOTTOM, "top": TOP,
+        "width": WIDTH,
+        "height": HEIGHT,
+        "left": LEFT,
+        "right": WIDTH - RIGHT,
+        "base": HEIGHT - BOTTOM,
+        "top": TOP,
         "neutral": [{"channel": name, "points": points(values)} for name, values in zip("rgb", shown[:3], strict=True)],
         "alone": [{"channel": name, "points": points(values)} for name, values in zip("rgb", shown[3:], strict=True)],
         "other": [{"channel": name, "points": points(values)} for name, values in zip("rgb", rest, strict=False)],
         "ticks": [{"y": y(v), "label": f"{v:.2f}".replace("-", "−")} for v in steps],
-        "codes": [{"x": _x(k / 4), "label": f"{facts.low[0] + (facts.high[0] - facts.low[0]) * k / 4:.2f}".replace("-", "−")} for k in range(5)],
+        "codes": [
+            {"x": _x(k / 4), "label": f"{facts.low[0] + (facts.high[0] - facts.low[0]) * k / 4:.2f}".replace("-", "−")}
+            for k in range(5)
+        ],
     }
 
 
@@ -54,12 +64,21 @@ def cube_points(lut: Lut) -> dict[str, Any]:
 
 
 def slices(lut: Lut) -> list[dict[str, str]]:
-    """Planes of constant blue as pictures, red across and green up: what the table makes of each, shown as its codes are."""
+    """Planes of constant blue as pictures, red across and green up: what the table makes of each, shown as its codes
+    are.
+    """
     out = []
     axis = np.linspace(0, 1, SLICE)
     low, high = domain_of(lut)
     for blue in (0.0, 0.25, 0.5, 0.75, 1.0):
-        plane = np.stack([np.broadcast_to(axis[None, :], (SLICE, SLICE)), np.broadcast_to(axis[::-1, None], (SLICE, SLICE)), np.full((SLICE, SLICE), blue)], axis=-1)
+        plane = np.stack(
+            [
+                np.broadcast_to(axis[None, :], (SLICE, SLICE)),
+                np.broadcast_to(axis[::-1, None], (SLICE, SLICE)),
+                np.full((SLICE, SLICE), blue),
+            ],
+            axis=-1,
+        )
         picture = np.clip(np.nan_to_num(lut.apply(low + plane * (high - low))), 0, 1)
         data = base64.b64encode(png_bytes(np.round(picture * 255).astype(np.uint8))).decode()
         out.append({"blue": f"{low[2] + blue * (high[2] - low[2]):.2f}", "image": f"data:image/png;base64,{data}"})
@@ -69,4 +88,3 @@ def slices(lut: Lut) -> list[dict[str, str]]:
 def hex_colour(code: Any) -> str:
     """Codes as #rrggbb, shown as they are."""
     return "#" + "".join(f"{round(255 * float(min(max(v, 0.0), 1.0))):02x}" for v in code)
-

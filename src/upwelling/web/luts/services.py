@@ -4,26 +4,32 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
+from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
 
 from django.conf import settings
+from django.db import transaction
 
 from upwelling.core.encodings import encoding
 from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.files import whole_file
 from upwelling.core.lut import Lut1D, ProcessList
-from upwelling.core.lut_evidence import evidence
-from upwelling.core.lut_facts import kind_of
-from upwelling.core.lut_files import ENDINGS, LARGEST_FILE, read_lut
 from upwelling.core.outputs import output
 from upwelling.core.rendering import LutRendering
+from upwelling.core.tables.evidence import evidence
+from upwelling.core.tables.facts import kind_of
+from upwelling.core.tables.files import ENDINGS, read_lut
+from upwelling.web.common.requests import Refused
 from upwelling.web.encodings.models import OwnEncoding
-from upwelling.web.errors import Refused
 from upwelling.web.luts.models import ImportedLut
+from upwelling.web.productions.deliveries import give_rendering
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.services import define_encoding, give_rendering
+from upwelling.web.productions.services import define_encoding
+
+LARGEST = 100 * 2**20
+"""Bytes of a table file that is brought in; the command line takes larger ones."""
 
 
 def bring_in_lut(production: Production, user: Any, original_name: str, place: FilePath) -> ImportedLut:
@@ -32,8 +38,8 @@ def bring_in_lut(production: Production, user: Any, original_name: str, place: F
     suffix = FilePath(name).suffix.lower()
     if suffix not in ENDINGS:
         raise BadLut(name, f"tables ending in “{suffix}” cannot be read; use {', '.join(ENDINGS)}.")
-    if place.stat().st_size > LARGEST_FILE:
-        raise BadLut(name, "the file is larger than any table may be.")
+    if place.stat().st_size > LARGEST:
+        raise BadLut(name, f"is larger than {LARGEST // 2**20} MiB; a cube of 129 points a side is under 70.")
     data = place.read_bytes()
     digest = hashlib.sha256(data).hexdigest()
     twin = production.luts.filter(sha256=digest).first()
@@ -51,12 +57,25 @@ def bring_in_lut(production: Production, user: Any, original_name: str, place: F
         if not ImportedLut.objects.filter(file=relative).exists():
             target.unlink(missing_ok=True)
         raise BadLut(name, error.problem, error.line) from None
-    return ImportedLut.objects.create(production=production, name=name, sha256=digest, file=relative, kind=kind_of(lut), size=lut.size,
-                                      evidence_json=dataclasses.asdict(evidence(lut)), created_by=user)
+    return ImportedLut.objects.create(
+        production=production,
+        name=name,
+        sha256=digest,
+        file=relative,
+        kind=kind_of(lut),
+        size=lut.size,
+        evidence_json=dataclasses.asdict(evidence(lut)),
+        created_by=user,
+    )
 
 
-def declare(row: ImportedLut, *, expects: str, expects_range: str, gives: str, gives_range: str, interpolation: str) -> ImportedLut:
-    """Says what code a table expects and what it gives: an encoding, or an output it was made for. Raises UnknownName or Refused."""
+def declare(
+    row: ImportedLut, *, expects: str, expects_range: str, gives: str, gives_range: str, interpolation: str
+) -> ImportedLut:
+    """Says what code a table expects and what it gives: an encoding, or an output it was made for.
+
+    Raises UnknownName or Refused.
+    """
     if {expects_range, gives_range} - {"full", "legal"}:
         raise Refused("The code range is either full or legal.")
     if interpolation not in ("tetrahedral", "trilinear"):
@@ -85,29 +104,62 @@ def gives_display(row: ImportedLut) -> bool:
 
 
 def use_as_rendering(row: ImportedLut) -> list[str]:
-    """Makes it the production's rendering for the outputs it can serve, and gives their names; raises Refused where there are none."""
+    """Makes it the production's rendering for the outputs it can serve, and gives their names; raises Refused where
+    there are none.
+    """
     declared = row.declared
     if not gives_display(row):
-        raise Refused(f"{row.name} gives {row.gives}, which is no display output. Only a conversion to a display can be a rendering.")
+        raise Refused(
+            f"{row.name} gives {row.gives}, which is no display output. Only a conversion to a display can be a "
+            "rendering."
+        )
     given = give_rendering(row.production, LutRendering(lut=declared))
     if not given:
-        raise Refused(f"{row.name} was made for {row.gives}, and the production delivers no output of that kind without a rendering of its own. "
-                      "Add one on the Outputs page first.")
+        raise Refused(
+            f"{row.name} was made for {row.gives}, and the production delivers no output of that kind without a "
+            "rendering of its own. Add one on the Outputs page first."
+        )
     return given
 
 
 def use_as_input(row: ImportedLut, user: Any, name: str) -> OwnEncoding:
-    """Defines an encoding of the production by it: camera code to the code it gives. Raises Refused for a display's code or a process list."""
+    """Defines an encoding of the production by it: camera code to the code it gives.
+
+    Raises Refused for a display's code or a process list.
+    """
     declared = row.declared
     if gives_display(row):
-        raise Refused(f"{row.name} gives {row.gives}, a display’s code. An Input needs a table that gives scene light in an encoding.")
+        raise Refused(
+            f"{row.name} gives {row.gives}, a display’s code. An Input needs a table that gives scene light in an "
+            "encoding."
+        )
     lut = row.lut
     if isinstance(lut, ProcessList):
-        raise Refused(f"{row.name} is a process list; an Input takes one 1D or 3D table. Bring in the camera maker’s .cube instead.")
-    form = {"kind": "lut", "dimensions": 1 if isinstance(lut, Lut1D) else 3, "size": lut.size, "low": lut.domain.low, "high": lut.domain.high,
-            "data": MakerLut.pack(lut.table), "expects": declared.expects_range, "gives": declared.gives, "gives_range": declared.gives_range}
-    return define_encoding(row.production, user, {"name": name or row.name.rsplit(".", 1)[0][:60], "note": f"By the table {row.name}"[:300], "form": form,
-                                                  "default_range": declared.expects_range})
+        raise Refused(
+            f"{row.name} is a process list; an Input takes one 1D or 3D table. Bring in the camera maker’s .cube "
+            "instead."
+        )
+    form = {
+        "kind": "lut",
+        "dimensions": 1 if isinstance(lut, Lut1D) else 3,
+        "size": lut.size,
+        "low": lut.domain.low,
+        "high": lut.domain.high,
+        "data": MakerLut.pack(lut.table),
+        "expects": declared.expects_range,
+        "gives": declared.gives,
+        "gives_range": declared.gives_range,
+    }
+    return define_encoding(
+        row.production,
+        user,
+        {
+            "name": name or row.name.rsplit(".", 1)[0][:60],
+            "note": f"By the table {row.name}"[:300],
+            "form": form,
+            "default_range": declared.expects_range,
+        },
+    )
 
 
 def remove_lut(row: ImportedLut) -> None:
@@ -116,6 +168,4 @@ def remove_lut(row: ImportedLut) -> None:
     place = row.disk_path
     row.delete()
     if not others:
-        place.unlink(missing_ok=True)
-
-
+        transaction.on_commit(partial(place.unlink, missing_ok=True))

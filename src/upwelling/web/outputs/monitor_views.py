@@ -11,18 +11,28 @@ from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError
 
 from upwelling.core import engine
-from upwelling.core.errors import BadValue, refusal
+from upwelling.core.errors import BadValue
+from upwelling.core.parameters import refusal
 from upwelling.core.simulate.monitor import Monitor, read_patches
-from upwelling.web.controls import controls
-from upwelling.web.errors import json_body
-from upwelling.web.footage.models import shots_of
-from upwelling.web.footage.views import shot_for
+from upwelling.web.common.controls import controls
+from upwelling.web.common.requests import json_body, text_of
+from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.listing import choices
+from upwelling.web.footage.models import Shot
 from upwelling.web.outputs.pictures import picture_url
 from upwelling.web.outputs.rendering_views import scene_of
+from upwelling.web.productions.models import Production
 
 PRESETS: dict[str, dict[str, Any]] = {
     "as it should be": {},
-    "consumer TV, lit room": {"gamma_error": -0.2, "peak": 120.0, "black_nits": 0.05, "ambient_lux": 150.0, "white_x": -0.012, "white_y": -0.008},
+    "consumer TV, lit room": {
+        "gamma_error": -0.2,
+        "peak": 120.0,
+        "black_nits": 0.05,
+        "ambient_lux": 150.0,
+        "white_x": -0.012,
+        "white_y": -0.008,
+    },
     "laptop in daylight": {"gamma_error": -0.1, "peak": 90.0, "black_nits": 0.3, "ambient_lux": 500.0},
     "projector, grey screen room": {"peak": 80.0, "black_nits": 0.04, "ambient_lux": 5.0},
 }
@@ -30,37 +40,66 @@ PRESETS: dict[str, dict[str, Any]] = {
 
 
 @require_GET
-def monitor(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@shot_view()
+def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page: controls of the display, the picture on it, the readings."""
-    production, shot = shot_for(request, slug, pk)
     rules = production.rule_set
-    data = {"rest": Monitor().model_dump(mode="json"), "presets": {name: {**Monitor().model_dump(mode="json"), **change} for name, change in PRESETS.items()},
-            "output": rules.output, "url": reverse("monitor-look", args=[slug, pk])}
-    return render(request, "outputs/monitor.html", {
-        "production": production, "shot": shot, "role": production.role_of(request.user), "data": data, "rows": controls(Monitor, ""),
-        "gamuts": Monitor.model_fields["gamut"].annotation.__args__, "presets": PRESETS,  # type: ignore[union-attr]
-        "outputs": [rules.output, *(d.output for d in rules.deliveries)], "shots": shots_of(production),
-        "free": shot.settled.is_settled and shot.is_managed})
+    data = {
+        "rest": Monitor().model_dump(mode="json"),
+        "presets": {name: {**Monitor().model_dump(mode="json"), **change} for name, change in PRESETS.items()},
+        "output": rules.output,
+        "url": reverse("monitor-look", args=[production.slug, shot.pk]),
+    }
+    return render(
+        request,
+        "outputs/monitor.html",
+        {
+            "production": production,
+            "shot": shot,
+            "role": production.role_of(request.user),
+            "data": data,
+            "rows": controls(Monitor, ""),
+            "gamuts": Monitor.model_fields["gamut"].annotation.__args__,  # type: ignore[union-attr]
+            "presets": PRESETS,
+            "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+            "shots": choices(production.shots.all(), shot.pk),
+            "free": shot.settled.is_settled and shot.is_managed,
+        },
+    )
 
 
 @require_POST
-def look(request: HttpRequest, slug: str, pk: int) -> JsonResponse:
+@shot_view()
+def look(request: HttpRequest, production: Production, shot: Shot) -> JsonResponse:
     """The shot as the monitor shows it and as it should, and the readings."""
     body = json_body(request, "setting")
-    _, shot = shot_for(request, slug, pk)
     try:
         display = Monitor.model_validate(body.get("monitor"))
     except ValidationError as error:
         raise BadValue(refusal(error)) from None
-    scene, path = scene_of(shot, str(body.get("output") or ""))
+    scene, path = scene_of(shot, text_of(body.get("output")))
     light = engine.run(engine.compile_operations(path.segments()["rendering"]), scene)
     target = path.target
-    readings = [{"name": r.name, "wanted": f"{r.wanted_nits:.3g}", "measured": f"{r.measured_nits:.3g}",
-                 "wanted_xy": _xy(r.wanted_xy), "measured_xy": _xy(r.measured_xy),
-                 "delta": f"{r.delta_e:.2f}"} for r in read_patches(display, target)]
+    readings = [
+        {
+            "name": r.name,
+            "wanted": f"{r.wanted_nits:.3g}",
+            "measured": f"{r.measured_nits:.3g}",
+            "wanted_xy": _xy(r.wanted_xy),
+            "measured_xy": _xy(r.measured_xy),
+            "delta": f"{r.delta_e:.2f}",
+        }
+        for r in read_patches(display, target)
+    ]
     greys = [r for r in readings if r["name"].startswith("grey")]
-    return JsonResponse({"wanted": picture_url(light, target), "shown": picture_url(display.shown(target, light).astype("float32"), target), "readings": readings,
-                         "said": f"{target.name}: greys off by at most ΔE 2000 {max(float(g['delta']) for g in greys):.1f}"})
+    return JsonResponse(
+        {
+            "wanted": picture_url(light, target),
+            "shown": picture_url(display.shown(target, light).astype("float32"), target),
+            "readings": readings,
+            "said": f"{target.name}: greys off by at most ΔE 2000 {max(float(g['delta']) for g in greys):.1f}",
+        }
+    )
 
 
 def _xy(xy: tuple[float, float]) -> str:

@@ -9,18 +9,28 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.outputs import Output
-from upwelling.core.picture_views import to_bytes
-from upwelling.core.primaries import Primaries
-from upwelling.core.scopes import chromaticities, dot_picture, level_picture, parade, vectorscope, waveform, whole
-from upwelling.web.footage.pictures import jpeg, light_to_screen, png
+from upwelling.core.scopes.dots import chromaticities, dot_picture, vectorscope
+from upwelling.core.scopes.levels import level_picture, parade, waveform
+from upwelling.core.scopes.picture_views import to_bytes
+from upwelling.core.scopes.spans import whole
+from upwelling.web.common.pictures import jpeg, png
+from upwelling.web.footage.pictures import light_to_screen
 
-SCOPES = {"waveform": "Luma waveform", "parade": "RGB parade", "vectorscope": "Vectorscope", "chromaticity": "Chromaticity, u′v′"}
+SCOPES = {
+    "waveform": "Luma waveform",
+    "parade": "RGB parade",
+    "vectorscope": "Vectorscope",
+    "chromaticity": "Chromaticity, u′v′",
+}
 
 
 def picture_url(light: Float32, target: Output, quality: int = 95) -> str:
     """Relative display light (H, W, 3) as a JPEG for this screen."""
-    shown = engine.run(engine.compile_operations(light_to_screen(target)), np.ascontiguousarray(light, dtype=np.float32))
+    shown = engine.run(
+        engine.compile_operations(light_to_screen(target)), np.ascontiguousarray(light, dtype=np.float32)
+    )
     return "data:image/jpeg;base64," + base64.b64encode(jpeg(to_bytes(shown), quality)).decode()
 
 

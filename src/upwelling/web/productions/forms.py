@@ -7,18 +7,9 @@ from typing import Any
 from django import forms
 
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import BadValue
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.rendering import Rise
 from upwelling.web.productions.models import Production
-
-
-def typed_number(text: str | None, name: str, hint: str = "") -> float:
-    """A number as a person types it, with a real minus sign or a decimal comma; raises BadValue that names the field."""
-    try:
-        return float((text or "").replace("−", "-").replace(",", ".").strip())
-    except ValueError:
-        raise BadValue(f"“{name}” must be a number{hint}.") from None
 
 
 class ProductionForm(forms.Form):
@@ -36,15 +27,21 @@ def encoding_choices(empty: str, production: Production | None = None) -> list[t
 
 def output_choices(production: Production | None = None) -> list[tuple[str, str]]:
     """Outputs for a select, the production's own first."""
-    return [*((name, f"{name} (own)") for name in (production.displays if production else {})), *((name, name) for name in OUTPUTS)]
+    return [
+        *((name, f"{name} (own)") for name in (production.displays if production else {})),
+        *((name, name) for name in OUTPUTS),
+    ]
 
 
 class RulesForm(forms.Form):
     """The rules; the rendering's fields are built from its declaration."""
 
     default_encoding = forms.ChoiceField(required=False, label="Default encoding")
-    managed = forms.TypedChoiceField(choices=[("True", "on"), ("False", "off: show each file's own numbers")], label="Colour management",
-                                     coerce=lambda value: value == "True")
+    managed = forms.TypedChoiceField(
+        choices=[("True", "on"), ("False", "off: show each file's own numbers")],
+        label="Colour management",
+        coerce=lambda value: value == "True",
+    )
     hlg_peak_nits = forms.FloatField(min_value=100, max_value=10000, label="HLG display peak")
     hlg_black_nits = forms.FloatField(min_value=0, max_value=5, label="HLG display black")
     working = forms.ChoiceField(choices=[("AP1", "AP1, linear"), ("BT.2020", "BT.2020, linear")], label="Working space")
@@ -63,12 +60,17 @@ class RulesForm(forms.Form):
             extra = field.json_schema_extra
             values = getattr(field.annotation, "__args__", ())
             if extra is None and field.title and values:
-                self.fields[f"rendering_{name}"] = forms.ChoiceField(choices=[(v, v) for v in values], label=field.title, help_text=field.description or "")
+                self.fields[f"rendering_{name}"] = forms.ChoiceField(
+                    choices=[(v, v) for v in values], label=field.title, help_text=field.description or ""
+                )
             if isinstance(extra, dict) and "unit" in extra:
                 self.fields[f"rendering_{name}"] = forms.FloatField(
-                    label=field.title, help_text=field.description or "", min_value=float(extra["low"]),  # type: ignore[arg-type]
-                    max_value=float(extra["high"]), widget=forms.NumberInput(  # type: ignore[arg-type]
-                        attrs={"step": "any", "data-unit": str(extra["unit"])}))
+                    label=field.title,
+                    help_text=field.description or "",
+                    min_value=float(extra["low"]),  # type: ignore[arg-type]
+                    max_value=float(extra["high"]),  # type: ignore[arg-type]
+                    widget=forms.NumberInput(attrs={"step": "any", "data-unit": str(extra["unit"])}),
+                )
 
     @classmethod
     def initial_of(cls, rules: Any) -> dict[str, Any]:
@@ -77,8 +79,16 @@ class RulesForm(forms.Form):
         rendering = values.pop("rendering")
         return {**values, **{f"rendering_{name}": value for name, value in rendering.items()}}
 
-    def changes(self) -> dict[str, Any]:
-        """The cleaned values as Rules takes them."""
-        values = dict(self.cleaned_data)
-        rendering = {name.removeprefix("rendering_"): values.pop(name) for name in list(values) if name.startswith("rendering_")}
+    def named(self, name: str) -> str:
+        """What people call a field."""
+        return str(self.fields[name].label or name)
+
+    def changes(self, changed: dict[str, Any]) -> dict[str, Any]:
+        """Cleaned values as Rules takes them; ``changed`` are those that are to be saved."""
+        values = dict(changed)
+        rendering = {
+            name.removeprefix("rendering_"): values.pop(name) for name in list(values) if name.startswith("rendering_")
+        }
+        if not rendering:
+            return values
         return {**values, "rendering": {**self.rendering.model_dump(mode="json"), **rendering}}

@@ -13,12 +13,15 @@ from django.utils import timezone
 from django.utils.functional import cached_property
 from pydantic import ValidationError
 
+from upwelling.core.documents import opened, read_stored
 from upwelling.core.encodings import Encoding, encoding
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.errors import BadValue, refusal
+from upwelling.core.errors import BadValue
 from upwelling.core.outputs import CustomOutput, Output, output
+from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
-from upwelling.core.stored import opened, read_stored
+from upwelling.web.common.models import Authored
+from upwelling.web.productions.conflicts import mark_of
 from upwelling.web.productions.rules import Rules
 
 R = TypeVar("R", bound=models.Model)
@@ -81,7 +84,9 @@ class Production(models.Model):
 
     @property
     def rules_problem(self) -> str:
-        """What of the stored rules is no longer possible and stands at rest instead, for a sentence on every page; empty where nothing is."""
+        """What of the stored rules is no longer possible and stands at rest instead, for a sentence on every page;
+        empty where nothing is.
+        """
         try:
             Rules.model_validate(opened("rules", self.rules))
         except ValidationError as error:
@@ -126,14 +131,12 @@ class Production(models.Model):
         return self.members.filter(user=user).values_list("role", flat=True).first()
 
 
-class OwnOutput(models.Model):
+class OwnOutput(Authored):
     """An output that a production's technician defined; ``definition`` is the JSON of a CustomOutput."""
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="own_outputs")
     name = models.CharField(max_length=60)
     definition = models.JSONField()
-    created = models.DateTimeField(default=timezone.now)
-    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
         ordering = ("name",)
@@ -141,6 +144,11 @@ class OwnOutput(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def mark(self) -> str:
+        """What tells its definition from another."""
+        return mark_of(self.definition)
 
     @property
     def custom(self) -> CustomOutput:
@@ -165,11 +173,42 @@ class Member(models.Model):
         return f"{self.user}: {self.role}"
 
 
+class FootageRoot(models.Model):
+    """A folder under the media folder from which a production may register footage; given by an administrator."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="footage_roots")
+    folder = models.CharField(max_length=1000)
+
+    class Meta:
+        ordering = ("folder",)
+        constraints = (models.UniqueConstraint(fields=("production", "folder"), name="one_root_a_folder"),)
+
+    def __str__(self) -> str:
+        return f"{self.production}: {self.folder}"
+
+
+class Rights(models.Model):
+    """What an account may do beyond its productions."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="rights")
+    may_create = models.BooleanField(default=False)
+
+    def __str__(self) -> str:
+        return f"{self.user}: {'may' if self.may_create else 'may not'} create productions"
+
+
+def may_create(user: Any) -> bool:
+    """Whether someone may begin a production."""
+    return Rights.objects.filter(user=user, may_create=True).exists()
+
+
 def production_for(user: Any, slug: str, *, change: bool = False) -> Production:
     """The production for a member; Http404 for others, PermissionDenied for a viewer who wants to change it."""
     production = Production.objects.visible_to(user).filter(slug=slug).first()
     if production is None:
         raise Http404
     if change and production.role_of(user) != Member.Role.TECHNICIAN:
-        raise PermissionDenied("You are a viewer here: you may look and download. A technician of the production may change it.")
+        raise PermissionDenied(
+            "You are a viewer here: you may look and download. A technician of the production may change it."
+        )
     return production

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -12,33 +12,41 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.encodings.custom import MakerLut
+from upwelling.core.encodings.custom import LogForm, MakerLut
 from upwelling.core.encodings.pairs import parse_pairs
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.lut import Lut1D, ProcessList
-from upwelling.core.lut_files import read_lut
-from upwelling.core.primaries import PRIMARIES
+from upwelling.core.tables.files import read_lut
+from upwelling.web.common.forms import read_fields, read_primaries
+from upwelling.web.common.requests import typed_number
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.encodings.plots import plot
-from upwelling.web.productions.forms import typed_number
-from upwelling.web.productions.models import Production, production_for, readable
+from upwelling.web.productions.access import production_view
+from upwelling.web.productions.models import Production, readable
 from upwelling.web.productions.services import define_encoding, remove_encoding
 
 LARGEST_LUT = 20 * 2**20
-KINDS = (("log", "Camera log form", "constants from a data sheet"), ("table", "Table", "measured or published pairs of code and light"),
-         ("curve", "Known curve", "a built-in curve with other primaries"), ("lut", "Maker’s LUT", "a .cube with a declared output"))
+KINDS = (
+    ("log", "Camera log form", "constants from a data sheet"),
+    ("table", "Table", "measured or published pairs of code and light"),
+    ("curve", "Known curve", "a built-in curve with other primaries"),
+    ("lut", "Maker’s LUT", "a .cube with a declared output"),
+)
 
 
 @require_http_methods(["GET", "POST"])
-def own_encodings(request: HttpRequest, slug: str) -> HttpResponse:
+@production_view(change="POST")
+def own_encodings(request: HttpRequest, production: Production) -> HttpResponse:
     """The list, one of them plotted, and the form for a new one."""
-    production = production_for(request.user, slug, change=request.method == "POST")
-    given: dict[str, Any] = {}
+    given: dict[str, Any] = {"white_x": 0.3127, "white_y": 0.3290}
     if request.method == "POST":
         given = request.POST.dict()
         try:
-            row = define_encoding(production, request.user, _definition(request), replaces=request.POST.get("replaces", ""))
+            row = define_encoding(
+                production, request.user, _definition(request), replaces=request.POST.get("replaces", "")
+            )
         except UpwellingError as error:
             messages.error(request, f"Not saved. {error}")
         else:
@@ -48,12 +56,22 @@ def own_encodings(request: HttpRequest, slug: str) -> HttpResponse:
     for problem in problems:
         messages.warning(request, problem)
     chosen = next((row for row in rows if row.name == request.GET.get("name")), rows[0] if rows else None)
-    return render(request, "productions/own_encodings.html", {
-        "production": production, "role": production.role_of(request.user), "rows": [_row(row) for row in rows],
-        "chosen": _row(chosen) if chosen else None, "given": given, "kinds": KINDS, "kind": given.get("kind", "log"),
-        "primaries": list(PRIMARIES), "encodings": list(ENCODINGS),
-        "curves": sorted({e.curve_name for e in ENCODINGS.values()}),
-    })
+    return render(
+        request,
+        "productions/own_encodings.html",
+        {
+            "production": production,
+            "role": production.role_of(request.user),
+            "rows": [_row(row) for row in rows],
+            "chosen": _row(chosen) if chosen else None,
+            "given": given,
+            "kinds": KINDS,
+            "kind": given.get("kind", "log"),
+            "primaries": list(PRIMARIES),
+            "encodings": list(ENCODINGS),
+            "curves": sorted({e.curve_name for e in ENCODINGS.values()}),
+        },
+    )
 
 
 def _row(row: OwnEncoding) -> dict[str, Any]:
@@ -62,35 +80,42 @@ def _row(row: OwnEncoding) -> dict[str, Any]:
     form: Any = custom.form
     is_lut = isinstance(form, MakerLut)
     return {
-        "row": row, "kind": {k: title for k, title, _ in KINDS}[form.kind], "made": made, "plot": None if is_lut else plot(made),
-        "lut": is_lut, "gives": form.gives if is_lut else "", "size": f"{form.dimensions}D, {form.size}" if is_lut else "",
-        "codes": [] if is_lut else [{"percent": f"{r * 100:g} %", "code": made.code_of(r) * 1023} for r in (0.0, 0.18, 0.90)],
-        "stops": None if is_lut else made.stops, "space": made.primaries,
+        "row": row,
+        "kind": {k: title for k, title, _ in KINDS}[form.kind],
+        "made": made,
+        "plot": None if is_lut else plot(made),
+        "lut": is_lut,
+        "gives": form.gives if is_lut else "",
+        "size": f"{form.dimensions}D, {form.size}" if is_lut else "",
+        "codes": []
+        if is_lut
+        else [{"percent": f"{r * 100:g} %", "code": made.code_of(r) * 1023} for r in (0.0, 0.18, 0.90)],
+        "stops": None if is_lut else made.stops,
+        "space": made.primaries,
     }
+
+
+LOG_FIELDS = ("base", "log_slope", "log_offset", "linear_slope", "linear_offset", "break_linear", "toe_slope")
 
 
 def _definition(request: HttpRequest) -> dict[str, Any]:
     post = request.POST
     kind = post.get("kind", "log")
-    body: dict[str, Any] = {"name": post.get("name", "").strip(), "note": post.get("note", "").strip(),
-                            "default_range": post.get("default_range", "full"), "form": _form(request, kind)}
+    body: dict[str, Any] = {
+        "name": post.get("name", "").strip(),
+        "note": post.get("note", "").strip(),
+        "default_range": post.get("default_range", "full"),
+        "form": _form(request, kind),
+    }
     space = post.get("primaries", "BT.709")
-    if space == "own":
-        body["primaries"] = {key: [typed_number(post.get(f"{key}_x"), f"{key} x"), typed_number(post.get(f"{key}_y"), f"{key} y")]
-                             for key in ("red", "green", "blue", "white")}
-    else:
-        body["primaries"] = space
+    body["primaries"] = read_primaries(post, "") if space == "own" else space
     return body
 
 
 def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
     post = request.POST
     if kind == "log":
-        names = ("base", "log_slope", "log_offset", "linear_slope", "linear_offset", "break_linear")
-        form: dict[str, Any] = {"kind": "log", **{name: typed_number(post.get(name), name.replace("_", " ")) for name in names}}
-        if post.get("toe_slope", "").strip():
-            form["toe_slope"] = typed_number(post.get("toe_slope"), "slope of the straight part")
-        return form
+        return {"kind": "log", **read_fields(LogForm, post, LOG_FIELDS)}
     if kind == "curve":
         return {"kind": "curve", "name": post.get("curve", "")}
     if kind == "table":
@@ -105,9 +130,17 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
     lut = _uploaded(request, "lut_file")
     if lut is None:
         raise BadValue("Choose the maker’s .cube file.")
-    return {"kind": "lut", "dimensions": 1 if isinstance(lut, Lut1D) else 3, "size": lut.size, "low": lut.domain.low, "high": lut.domain.high,
-            "data": MakerLut.pack(lut.table), "expects": post.get("expects", "full"), "gives": post.get("gives", ""),
-            "gives_range": post.get("gives_range", "full")}
+    return {
+        "kind": "lut",
+        "dimensions": 1 if isinstance(lut, Lut1D) else 3,
+        "size": lut.size,
+        "low": lut.domain.low,
+        "high": lut.domain.high,
+        "data": MakerLut.pack(lut.table),
+        "expects": post.get("expects", "full"),
+        "gives": post.get("gives", ""),
+        "gives_range": post.get("gives_range", "full"),
+    }
 
 
 def _uploaded(request: HttpRequest, field: str) -> Any:
@@ -117,18 +150,21 @@ def _uploaded(request: HttpRequest, field: str) -> Any:
     if given.size and given.size > LARGEST_LUT:
         raise BadValue(f"{given.name} is larger than {LARGEST_LUT // 2**20} MiB. A 65-point .cube is smaller.")
     with tempfile.TemporaryDirectory() as folder:
-        place = Path(folder) / (Path(given.name or "lut.cube").name[-80:])
+        place = FilePath(folder) / (FilePath(given.name or "lut.cube").name[-80:])
         place.write_bytes(given.read())
         lut = read_lut(place)
     if isinstance(lut, ProcessList):
-        raise BadValue("A process list cannot be an input here; use a .cube or Hald table. On the Looks page it can be brought in and declared.")
+        raise BadValue(
+            "A process list cannot be an input here; use a .cube or Hald table. On the Looks page it can be brought in "
+            "and declared."
+        )
     return lut
 
 
 @require_POST
-def remove(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
+@production_view(change=True)
+def remove(request: HttpRequest, production: Production, pk: int) -> HttpResponse:
     """Removes a definition that nothing uses."""
-    production: Production = production_for(request.user, slug, change=True)
     row = get_object_or_404(OwnEncoding, pk=pk, production=production)
     try:
         remove_encoding(row)
@@ -136,4 +172,4 @@ def remove(request: HttpRequest, slug: str, pk: int) -> HttpResponse:
         messages.error(request, str(error))
     else:
         messages.success(request, f"{row.name} is removed.")
-    return redirect("own-encodings", slug)
+    return redirect("own-encodings", production.slug)

@@ -6,9 +6,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from upwelling.core.bake.tolerances import HDR, Tolerances
+from upwelling.core.colour.primaries import Adaptation
 from upwelling.core.encodings import Range
-from upwelling.core.primaries import Adaptation
+from upwelling.core.proof.tolerances import HDR, Tolerances
 from upwelling.core.rendering import AnyRendering, Rise
 
 MOST_DELIVERIES = 8

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from django.db import transaction
 from django.utils.text import slugify
 from pydantic import ValidationError
 
+from upwelling.core.colour.primaries import primaries
+from upwelling.core.documents import sealed
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import CustomEncoding
-from upwelling.core.errors import BadValue, UnknownName, refusal
+from upwelling.core.errors import BadValue, UnknownName
 from upwelling.core.outputs import CustomOutput
+from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC
-from upwelling.core.primaries import primaries
-from upwelling.core.rendering import AnyRendering
-from upwelling.core.stored import sealed
+from upwelling.web.common.requests import Refused
 from upwelling.web.encodings.models import OwnEncoding
-from upwelling.web.errors import Refused
+from upwelling.web.productions.conflicts import check_mark
 from upwelling.web.productions.models import Member, OwnOutput, Production
 from upwelling.web.productions.rules import Rules
 
@@ -29,58 +32,48 @@ def create_production(user: Any, name: str, description: str = "") -> Production
     slug, number = base, 2
     while Production.objects.filter(slug=slug).exists():
         slug, number = f"{base}-{number}", number + 1
-    production = Production.objects.create(name=name, slug=slug, description=description, rules=sealed("rules", Rules().model_dump(mode="json")))
+    production = Production.objects.create(
+        name=name, slug=slug, description=description, rules=sealed("rules", Rules().model_dump(mode="json"))
+    )
     Member.objects.create(production=production, user=user, role=Member.Role.TECHNICIAN)
     return production
 
 
+@contextmanager
+def on_fresh_rules(production: Production) -> Iterator[Rules]:
+    """The rules as they are now, which nobody else changes until the block ends: what is worked out from them holds."""
+    with transaction.atomic():
+        production.refresh_from_db(fields=["rules"])
+        yield production.rule_set
+
+
 def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
-    """Lays changes over the rules and saves them; raises BadValue with the reason and saves nothing."""
+    """Lays changes over the rules as they are now and saves them; raises BadValue with the reason and saves nothing."""
+    with on_fresh_rules(production):
+        return _set(production, changes)
+
+
+def _set(production: Production, changes: dict[str, Any]) -> Rules:
     try:
         rules = Rules.model_validate({**production.rule_set.model_dump(), **changes})
     except ValidationError as error:
         raise BadValue(refusal(error)) from None
     try:
-        rules = rules.model_copy(update={
-            "default_encoding": production.checked_encoding(rules.default_encoding), "output": production.checked_output(rules.output),
-            "deliveries": tuple(d.model_copy(update={"output": production.checked_output(d.output)}) for d in rules.deliveries)})
+        rules = rules.model_copy(
+            update={
+                "default_encoding": production.checked_encoding(rules.default_encoding),
+                "output": production.checked_output(rules.output),
+                "deliveries": tuple(
+                    d.model_copy(update={"output": production.checked_output(d.output)}) for d in rules.deliveries
+                ),
+            }
+        )
     except UnknownName as error:
         raise BadValue(str(error)) from None
     check_outputs(production, rules)
     production.rules = sealed("rules", rules.model_dump(mode="json"))
     production.save(update_fields=["rules"])
     return rules
-
-
-def serves(production: Production, method: AnyRendering, output: str) -> bool:
-    """Whether a rendering can be made for an output: a table only for the kind of display it was made for."""
-    rules = production.rule_set
-    try:
-        method.operations(primaries(rules.working), production.output_named(output), rules.adaptation)
-    except BadValue:
-        return False
-    return True
-
-
-def give_rendering(production: Production, method: AnyRendering) -> list[str]:
-    """Makes it the rendering of the main output and of those that follow it, where it can serve them; the others keep what they have.
-
-    Gives the outputs that have it now, or none when it serves none of those without a rendering of their own.
-    """
-    rules = production.rule_set
-    main = serves(production, method, rules.output)
-    given, deliveries = [rules.output] if main else [], []
-    for delivery in rules.deliveries:
-        kept = delivery.rendering
-        if kept is None and serves(production, method, delivery.output):
-            given.append(delivery.output)
-            kept = None if main else method
-        elif kept is None and main:
-            kept = rules.rendering
-        deliveries.append(delivery.model_copy(update={"rendering": kept}).model_dump(mode="json"))
-    if given:
-        set_rules(production, {"deliveries": deliveries, **({"rendering": method.model_dump(mode="json")} if main else {})})
-    return given
 
 
 def check_outputs(production: Production, rules: Rules) -> None:
@@ -97,18 +90,33 @@ def check_outputs(production: Production, rules: Rules) -> None:
             raise BadValue(f"{name}: {error}" if name != rules.output else str(error)) from None
 
 
-def define_output(production: Production, user: Any, body: dict[str, Any], *, replaces: str = "") -> OwnOutput:
-    """Checks and saves an output of the production's own; raises BadValue and saves nothing."""
+def define_output(
+    production: Production, user: Any, body: dict[str, Any], *, replaces: str = "", seen: str = ""
+) -> OwnOutput:
+    """Checks and saves an output of the production's own; raises BadValue and saves nothing, and Refused where the one
+    that it replaces is not the one that was ``seen``.
+    """
+    before = production.own_outputs.filter(name=replaces).first() if replaces else None
+    if before is not None:
+        check_mark(seen, before.definition, before.name)
     made = CustomOutput.checked(body)
     taken = production.own_outputs.filter(name__iexact=made.name).exclude(name=replaces).first()
     if taken:
-        raise BadValue(f"This production already has an output “{taken.name}”. Choose another name, or change that one.")
+        raise BadValue(
+            f"This production already has an output “{taken.name}”. Choose another name, or change that one."
+        )
     if replaces and replaces != made.name and replaces in _outputs_in_use(production):
         raise BadValue(f"{replaces} is in use, so its name cannot change. Define a new output instead.")
     with transaction.atomic():
         row, _ = OwnOutput.objects.update_or_create(
-            production=production, name=replaces or made.name,
-            defaults={"name": made.name, "definition": sealed("own output", made.model_dump(mode="json")), "created_by": user})
+            production=production,
+            name=replaces or made.name,
+            defaults={
+                "name": made.name,
+                "definition": sealed("own output", made.model_dump(mode="json")),
+                "created_by": user,
+            },
+        )
         production.__dict__.pop("displays", None)
         if made.name in _outputs_in_use(production):
             check_outputs(production, production.rule_set)
@@ -134,11 +142,20 @@ def define_encoding(production: Production, user: Any, body: dict[str, Any], *, 
         raise BadValue(f"“{made.name}” is the name of a built-in encoding. Choose another.")
     taken = production.own_encodings.filter(name__iexact=made.name).exclude(name=replaces).first()
     if taken:
-        raise BadValue(f"This production already has an encoding “{taken.name}”. Choose another name, or change that one.")
+        raise BadValue(
+            f"This production already has an encoding “{taken.name}”. Choose another name, or change that one."
+        )
     with transaction.atomic():
         row, _ = OwnEncoding.objects.update_or_create(
-            production=production, name=replaces or made.name,
-            defaults={"name": made.name, "definition": sealed("own encoding", made.model_dump(mode="json")), "report": made.report()[:300], "created_by": user})
+            production=production,
+            name=replaces or made.name,
+            defaults={
+                "name": made.name,
+                "definition": sealed("own encoding", made.model_dump(mode="json")),
+                "report": made.report()[:300],
+                "created_by": user,
+            },
+        )
         if replaces and replaces != made.name:
             _follow_new_name(production, replaces, made.name)
     return row

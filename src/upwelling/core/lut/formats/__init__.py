@@ -1,1 +1,4 @@
-"""Text formats of lookup tables and corrections: one a file. ``core.lut_files`` chooses among them by a file's ending."""
+"""Text formats of lookup tables and corrections: one a file.
+
+``core.lut_files`` chooses among them by a file's ending.
+"""

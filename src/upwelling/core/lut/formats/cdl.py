@@ -1,7 +1,7 @@
 """ASC CDL files: one correction (.cc), a collection (.ccc), a decision list (.cdl).
 
-Source: American Society of Cinematographers, "ASC Color Decision List (ASC CDL) Transfer Functions and Interchange Syntax", v1.2 (2009). Ids tell
-corrections apart; elements are read in any of the version's namespaces.
+Source: American Society of Cinematographers, "ASC Color Decision List (ASC CDL) Transfer Functions and Interchange
+Syntax", v1.2 (2009). Ids tell corrections apart; elements are read in any of the version's namespaces.
 """
 
 from __future__ import annotations
@@ -11,7 +11,8 @@ from dataclasses import dataclass, field
 from xml.sax.saxutils import escape, quoteattr
 
 from upwelling.core.errors import BadLut
-from upwelling.core.lut.formats.clf import cdl_node, sop_text
+from upwelling.core.lut.formats.clf import cdl_node
+from upwelling.core.lut.formats.clf_write import sop_text
 from upwelling.core.lut.process import CdlNode
 from upwelling.core.lut.xml_tree import Element, parse_xml
 
@@ -33,7 +34,12 @@ def parse_cdl(data: bytes, name: object = "corrections.ccc") -> list[Correction]
     """All corrections of a file; raises BadLut with the line."""
     root = parse_xml(data, name)
     if root.name not in ("ColorCorrection", "ColorCorrectionCollection", "ColorDecisionList"):
-        raise BadLut(name, f"the outermost element should be ColorCorrection, ColorCorrectionCollection or ColorDecisionList, found “{root.name[:40]}”.", root.line)
+        raise BadLut(
+            name,
+            "the outermost element should be ColorCorrection, ColorCorrectionCollection or ColorDecisionList, found "
+            f"“{root.name[:40]}”.",
+            root.line,
+        )
     found = [root] if root.name == "ColorCorrection" else list(root.every("ColorCorrection"))
     if not found:
         raise BadLut(name, "there is no ColorCorrection in it.", root.line)
@@ -44,11 +50,17 @@ def parse_cdl(data: bytes, name: object = "corrections.ccc") -> list[Correction]
 
 def _correction(element: Element, index: int, name: object) -> Correction:
     about = element.child("Description")
-    return Correction(element.attributes.get("id", f"correction {index}")[:120], cdl_node(element, name, "Fwd"), about.text[:300] if about else "")
+    return Correction(
+        element.attributes.get("id", f"correction {index}")[:120],
+        cdl_node(element, name, "Fwd"),
+        about.text[:300] if about else "",
+    )
 
 
 def format_cdl(corrections: Sequence[Correction], ending: str) -> str:
-    """The XML text for an ending of ENDINGS; a .cc holds the first correction only, so more of them raise ValueError."""
+    """The XML text for an ending of ENDINGS; a .cc holds the first correction only,
+    so more of them raise ValueError.
+    """
     if ending == ".cc":
         if len(corrections) != 1:
             raise ValueError("A .cc file holds one correction. Use .ccc for several.")
@@ -63,4 +75,7 @@ def format_cdl(corrections: Sequence[Correction], ending: str) -> str:
 
 def _text(correction: Correction, indent: str, attributes: str = "") -> str:
     about = f"{indent}  <Description>{escape(correction.description)}</Description>\n" if correction.description else ""
-    return f"{indent}<ColorCorrection id={quoteattr(correction.name)}{attributes}>\n{about}{sop_text(correction.cdl, indent + '  ')}{indent}</ColorCorrection>\n"
+    return (
+        f"{indent}<ColorCorrection id={quoteattr(correction.name)}{attributes}>\n"
+        f"{about}{sop_text(correction.cdl, indent + '  ')}{indent}</ColorCorrection>\n"
+    )

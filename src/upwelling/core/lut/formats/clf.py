@@ -1,19 +1,18 @@
 """The Common LUT Format: XML with process nodes.
 
-Source: Academy/ASC S-2014-006, "A Common File Format for Look-Up Tables", version 3.0 (element names, attributes, defaults and rules from
-memory). Values of integer depths are read over their full scale. What a reader must refuse is refused with its line.
+Source: Academy/ASC S-2014-006, "A Common File Format for Look-Up Tables", version 3.0 (element names, attributes,
+defaults and rules from memory). Values of integer depths are read over their full scale. What a reader must refuse is
+refused with its line.
 """
 
 from __future__ import annotations
 
 import math
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 
 from upwelling.core.errors import BadLut
-from upwelling.core.lut.formats.cube import rows_text
 from upwelling.core.lut.numbers import number as read_number
 from upwelling.core.lut.numbers import whole
 from upwelling.core.lut.process import (
@@ -40,10 +39,18 @@ NAMESPACE = "urn:AMPAS:CLF:v3.0"
 FULL_SCALE = {"8i": 255.0, "10i": 1023.0, "12i": 4095.0, "16i": 65535.0, "16f": 1.0, "32f": 1.0}
 _DESCRIPTIVE = ("Description", "InputDescriptor", "OutputDescriptor", "Info")
 MOST_NODES = 200
-_HOLDS: dict[str, tuple[frozenset[str], frozenset[str]]] = {name: (frozenset(inside.split()), frozenset(attributes.split())) for name, inside, attributes in (
-    ("Matrix", "Array", ""), ("Range", "minInValue maxInValue minOutValue maxOutValue", "style"), ("Log", "LogParams", "style"),
-    ("Exponent", "ExponentParams", "style"), ("ASC_CDL", "SOPNode SatNode SATNode", "style"), ("LUT1D", "Array", "interpolation halfDomain rawHalfs"),
-    ("LUT3D", "Array", "interpolation"))}
+_HOLDS: dict[str, tuple[frozenset[str], frozenset[str]]] = {
+    name: (frozenset(inside.split()), frozenset(attributes.split()))
+    for name, inside, attributes in (
+        ("Matrix", "Array", ""),
+        ("Range", "minInValue maxInValue minOutValue maxOutValue", "style"),
+        ("Log", "LogParams", "style"),
+        ("Exponent", "ExponentParams", "style"),
+        ("ASC_CDL", "SOPNode SatNode SATNode", "style"),
+        ("LUT1D", "Array", "interpolation halfDomain rawHalfs"),
+        ("LUT3D", "Array", "interpolation"),
+    )
+}
 """What each node may hold: elements, and attributes beside the common ones."""
 _COMMON = frozenset({"id", "name", "inBitDepth", "outBitDepth"})
 _CHANGES = frozenset({"hueAdjust", "bypass"})
@@ -57,7 +64,11 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
         raise BadLut(name, f"the outermost element should be ProcessList, found “{root.name[:40]}”.", root.line)
     version = root.attributes.get("compCLFversion")
     if version is None or version.split(".")[0] not in ("1", "2", "3"):
-        raise BadLut(name, f"compCLFversion should be 3 (or 1 or 2), found {'none' if version is None else f'“{version[:20]}”'}.", root.line)
+        raise BadLut(
+            name,
+            f"compCLFversion should be 3 (or 1 or 2), found {'none' if version is None else f'“{version[:20]}”'}.",
+            root.line,
+        )
     if "id" not in root.attributes:
         raise BadLut(name, "the ProcessList has no id attribute.", root.line)
     nodes: list[Node] = []
@@ -73,7 +84,11 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
         notes += _foreign(element, name)
         low, high = (_depth(element, which, name) for which in ("inBitDepth", "outBitDepth"))
         if depth and element.attributes["inBitDepth"] != depth:
-            raise BadLut(name, f"inBitDepth is {element.attributes['inBitDepth']}, but the node before gives {depth}.", element.line)
+            raise BadLut(
+                name,
+                f"inBitDepth is {element.attributes['inBitDepth']}, but the node before gives {depth}.",
+                element.line,
+            )
         depth = element.attributes["outBitDepth"]
         nodes.append(_READERS[element.name](element, low, high, name))
     if not nodes:
@@ -83,8 +98,15 @@ def parse_clf(data: bytes, name: object = "table.clf") -> ProcessList:
         found = root.child(kind)
         return found.text[:300] if found else ""
 
-    return ProcessList(tuple(nodes), root.attributes.get("name", "")[:120], tuple(c.text[:300] for c in root.children if c.name == "Description"),
-                       text("InputDescriptor"), text("OutputDescriptor"), root.attributes["id"][:200], tuple(notes[:20]))
+    return ProcessList(
+        tuple(nodes),
+        root.attributes.get("name", "")[:120],
+        tuple(c.text[:300] for c in root.children if c.name == "Description"),
+        text("InputDescriptor"),
+        text("OutputDescriptor"),
+        root.attributes["id"][:200],
+        tuple(notes[:20]),
+    )
 
 
 def _foreign(element: Element, name: object) -> list[str]:
@@ -92,19 +114,33 @@ def _foreign(element: Element, name: object) -> list[str]:
     inside, attributes = _HOLDS[element.name]
     for child in element.children:
         if child.name not in inside and child.name not in _DESCRIPTIVE:
-            raise BadLut(name, f"“{child.name[:40]}” in a {element.name} is not of version {VERSION} of the format, and without it the result would be another. "
-                               "Have the file written anew, as version 3.", child.line)
+            raise BadLut(
+                name,
+                f"“{child.name[:40]}” in a {element.name} is not of version {VERSION} of the format, and without it "
+                "the result would be another. Have the file written anew, as version 3.",
+                child.line,
+            )
         _misspelt(child, name)
     changed = sorted(_CHANGES & element.attributes.keys())
     if changed:
-        raise BadLut(name, f"{element.name} has {changed[0]}, which is not of version {VERSION} of the format, and without it the result would be another. "
-                           "Have the file written anew without it.", element.line)
-    return [f"Line {element.line}: “{key[:40]}” of {element.name} is not of this format and was passed over."
-            for key in element.attributes if key not in attributes and key not in _COMMON]
+        raise BadLut(
+            name,
+            f"{element.name} has {changed[0]}, which is not of version {VERSION} of the format, and without it the "
+            "result would be another. Have the file written anew without it.",
+            element.line,
+        )
+    return [
+        f"Line {element.line}: “{key[:40]}” of {element.name} is not of this format and was passed over."
+        for key in element.attributes
+        if key not in attributes and key not in _COMMON
+    ]
 
 
-_PARAMETERS = {"Array": "dim", "LogParams": "base logSideSlope logSideOffset linSideSlope linSideOffset linSideBreak linearSlope channel",
-               "ExponentParams": "exponent offset channel"}
+_PARAMETERS = {
+    "Array": "dim",
+    "LogParams": "base logSideSlope logSideOffset linSideSlope linSideOffset linSideBreak linearSlope channel",
+    "ExponentParams": "exponent offset channel",
+}
 
 
 def _misspelt(child: Element, name: object) -> None:
@@ -114,14 +150,20 @@ def _misspelt(child: Element, name: object) -> None:
     for one in (child, *child.children):
         unknown = sorted(one.attributes.keys() - set(_PARAMETERS.get(one.name, "").split()))
         if unknown:
-            raise BadLut(name, f"{one.name} has “{unknown[0][:40]}”, which is no attribute of it. Check its spelling, or have the file written "
-                               "anew.", one.line)
+            raise BadLut(
+                name,
+                f"{one.name} has “{unknown[0][:40]}”, which is no attribute of it. Check its spelling, or have the "
+                "file written anew.",
+                one.line,
+            )
 
 
 def _depth(element: Element, which: str, name: object) -> float:
     said = element.attributes.get(which)
     if said not in FULL_SCALE:
-        raise BadLut(name, f"{element.name} needs {which}, one of {', '.join(FULL_SCALE)}; found {said!r}.", element.line)
+        raise BadLut(
+            name, f"{element.name} needs {which}, one of {', '.join(FULL_SCALE)}; found {said!r}.", element.line
+        )
     return FULL_SCALE[said]
 
 
@@ -136,7 +178,9 @@ def _number(text: str | None, what: str, element: Element, name: object) -> floa
 
 
 def _numbers(element: Element, wanted: int, name: object) -> Any:
-    if wanted % 3 == 0 and len(element.text) >= 2 * wanted - 1:  # three on each line, as tables are written, is read by the kernel
+    if (
+        wanted % 3 == 0 and len(element.text) >= 2 * wanted - 1
+    ):  # three on each line, as tables are written, is read by the kernel
         text, rows = element.text.encode(), np.empty((wanted // 3, 3))
         count, position = parse_rows(np.frombuffer(text, np.uint8), 0, rows)
         if count == len(rows) and position == len(text):
@@ -148,7 +192,9 @@ def _numbers(element: Element, wanted: int, name: object) -> Any:
         values = np.array([read_number(part) for part in parts], dtype=np.float64)
     except ValueError:
         wrong = next(k for k, part in enumerate(parts) if not _reads(part))
-        raise BadLut(name, f"entry {wrong + 1} of {element.name} should be a number, found “{parts[wrong][:40]}”.", element.line) from None
+        raise BadLut(
+            name, f"entry {wrong + 1} of {element.name} should be a number, found “{parts[wrong][:40]}”.", element.line
+        ) from None
     if not np.isfinite(values).all() or (np.abs(values) > 3e38).any():
         wrong = int(np.argmax(~(np.abs(values) <= 3e38)))
         raise BadLut(name, f"entry {wrong + 1} of {element.name} is not a finite number.", element.line)
@@ -172,7 +218,11 @@ def _array(element: Element, name: object) -> tuple[Element, list[int]]:
     except ValueError:
         dims = []
     if not dims or min(dims) < 1 or max(dims) > 65536:
-        raise BadLut(name, f"the Array's dim should be whole numbers, found “{array.attributes.get('dim', '')[:40]}”.", array.line)
+        raise BadLut(
+            name,
+            f"the Array's dim should be whole numbers, found “{array.attributes.get('dim', '')[:40]}”.",
+            array.line,
+        )
     return array, dims
 
 
@@ -192,8 +242,14 @@ def _range(element: Element, low: float, high: float, name: object) -> Node:
         found = element.child(key)
         ends[key] = None if found is None else _number(found.text, key, found, name) / scale
     low_in, high_in, low_out, high_out = ends.values()
-    if (low_in is None) != (low_out is None) or (high_in is None) != (high_out is None) or (low_in is None and high_in is None):
-        raise BadLut(name, "a Range needs minInValue with minOutValue, maxInValue with maxOutValue, or all four.", element.line)
+    if (
+        (low_in is None) != (low_out is None)
+        or (high_in is None) != (high_out is None)
+        or (low_in is None and high_in is None)
+    ):
+        raise BadLut(
+            name, "a Range needs minInValue with minOutValue, maxInValue with maxOutValue, or all four.", element.line
+        )
     if low_in is not None and high_in is not None:
         if high_in <= low_in:
             raise BadLut(name, "maxInValue is not above minInValue.", element.line)
@@ -249,12 +305,29 @@ def _log(element: Element, low: float, high: float, name: object) -> Node:
 
         if camera and "linSideBreak" not in found.attributes:
             raise BadLut(name, f"Log of style {style} needs linSideBreak.", found.line)
-        one = LogParams(get("base", 2.0), get("logSideSlope", 1.0), get("logSideOffset", 0.0), get("linSideSlope", 1.0), get("linSideOffset", 0.0),
-                        get("linSideBreak", 0.0) if camera else None,
-                        get("linearSlope", 0.0) if camera and "linearSlope" in found.attributes else None)
-        if one.base <= 0 or one.base == 1 or one.log_slope == 0 or one.lin_slope == 0 or one.toe_slope == 0 or (
-                camera and one.lin_slope * (one.break_lin or 0.0) + one.lin_offset <= 0):
-            raise BadLut(name, "its constants make no curve: a slope is 0, the base is not above 0, or the break lies outside the logarithm.", found.line)
+        one = LogParams(
+            get("base", 2.0),
+            get("logSideSlope", 1.0),
+            get("logSideOffset", 0.0),
+            get("linSideSlope", 1.0),
+            get("linSideOffset", 0.0),
+            get("linSideBreak", 0.0) if camera else None,
+            get("linearSlope", 0.0) if camera and "linearSlope" in found.attributes else None,
+        )
+        if (
+            one.base <= 0
+            or one.base == 1
+            or one.log_slope == 0
+            or one.lin_slope == 0
+            or one.toe_slope == 0
+            or (camera and one.lin_slope * (one.break_lin or 0.0) + one.lin_offset <= 0)
+        ):
+            raise BadLut(
+                name,
+                "its constants make no curve: a slope is 0, the base is not above 0, or the break lies outside the "
+                "logarithm.",
+                found.line,
+            )
         params.append(one)
     return LogNode(style, (params[0], params[1], params[2]))
 
@@ -266,7 +339,11 @@ def _exponent(element: Element, low: float, high: float, name: object) -> Node:
         exponent = 1.0 if found is None else _number(found.attributes.get("exponent"), "exponent", found, name)
         offset = 0.0 if found is None else _number(found.attributes.get("offset", "0"), "offset", found, name)
         if not 0.01 <= exponent <= 100 or not 0 <= offset <= 0.9:
-            raise BadLut(name, f"the exponent lies within 0.01…100 and the offset within 0…0.9; found {exponent:g} and {offset:g}.", element.line)
+            raise BadLut(
+                name,
+                f"the exponent lies within 0.01…100 and the offset within 0…0.9; found {exponent:g} and {offset:g}.",
+                element.line,
+            )
         if style.startswith("monCurve") and exponent < 1:
             raise BadLut(name, f"the exponent of {style} is at least 1, found {exponent:g}.", element.line)
         exponents.append(exponent)
@@ -331,81 +408,19 @@ def _lut3d(element: Element, low: float, high: float, name: object) -> Node:
         raise BadLut(name, f"a LUT3D has dim N N N 3 with N from 2 to {LARGEST}.", array.line)
     interpolation = element.attributes.get("interpolation", "trilinear")
     if interpolation not in ("trilinear", "tetrahedral"):
-        raise BadLut(name, f"a LUT3D's interpolation is trilinear or tetrahedral, found “{interpolation[:40]}”.", element.line)
+        raise BadLut(
+            name, f"a LUT3D's interpolation is trilinear or tetrahedral, found “{interpolation[:40]}”.", element.line
+        )
     values = _numbers(array, dims[0] ** 3 * 3, name).reshape(dims) / high
     return TableNode(Lut3D(np.ascontiguousarray(values, dtype=np.float32)), interpolation)  # type: ignore[arg-type]
 
 
-_READERS = {"Matrix": _matrix, "Range": _range, "Log": _log, "Exponent": _exponent, "ASC_CDL": _cdl, "LUT1D": _lut1d, "LUT3D": _lut3d}
-
-
-def format_clf(process: ProcessList) -> str:
-    """The XML text of a process list, all depths 32f."""
-    about = "".join(f"  <Description>{escape(line)}</Description>\n" for line in process.comments)
-    about += "".join(f"  <{kind}>{escape(text)}</{kind}>\n" for kind, text in (
-        ("InputDescriptor", process.input_descriptor), ("OutputDescriptor", process.output_descriptor)) if text)
-    body = "".join(_node_text(node) for node in process.nodes)
-    return (f'<?xml version="1.0" encoding="UTF-8"?>\n<ProcessList xmlns="{NAMESPACE}" id={quoteattr(process.identifier or "upwelling")} '
-            f'name={quoteattr(process.title or "table")} compCLFversion="{VERSION}">\n{about}{body}</ProcessList>\n')
-
-
-def _open(kind: str, attributes: str = "") -> str:
-    return f'  <{kind} inBitDepth="32f" outBitDepth="32f"{attributes}>\n'
-
-
-def _spelled(*values: float) -> str:
-    return " ".join(f"{v:.10g}" for v in values)
-
-
-def _spelled_9(values: list[float]) -> str:
-    return " ".join(f"{v:.9g}" for v in values)
-
-
-def sop_text(node: CdlNode, indent: str) -> str:
-    """SOPNode and SatNode, as CLF and ASC CDL files hold them."""
-    return (f"{indent}<SOPNode>\n{indent}  <Slope>{_spelled(*node.slope)}</Slope>\n{indent}  <Offset>{_spelled(*node.offset)}</Offset>\n"
-            f"{indent}  <Power>{_spelled(*node.power)}</Power>\n{indent}</SOPNode>\n"
-            f"{indent}<SatNode>\n{indent}  <Saturation>{_spelled(node.saturation)}</Saturation>\n{indent}</SatNode>\n")
-
-
-def _node_text(node: Node) -> str:
-    match node:
-        case MatrixNode():
-            offsets = any(row[3] for row in node.rows)
-            rows = "".join("      " + _spelled(*(row if offsets else row[:3])) + "\n" for row in node.rows)
-            return _open("Matrix") + f'    <Array dim="3 {4 if offsets else 3}">\n{rows}    </Array>\n  </Matrix>\n'
-        case RangeNode():
-            ends = zip(("minInValue", "maxInValue", "minOutValue", "maxOutValue"), (node.low_in, node.high_in, node.low_out, node.high_out), strict=True)
-            body = "".join(f"    <{key}>{_spelled(value)}</{key}>\n" for key, value in ends if value is not None)
-            return _open("Range", "" if node.clamp else ' style="noClamp"') + body + "  </Range>\n"
-        case LogNode():
-            return _open("Log", f' style="{node.style}"') + "".join(_log_text(p, c) for c, p in zip("RGB", node.params, strict=True)
-                                                                   if "To" in node.style) + "  </Log>\n"
-        case ExponentNode():
-            rows = "".join(f'    <ExponentParams channel="{c}" exponent="{g:.10g}"' + (f' offset="{o:.10g}"' if node.style.startswith("mon") else "") + "/>\n"
-                           for c, g, o in zip("RGB", node.exponents, node.offsets, strict=True))
-            return _open("Exponent", f' style="{node.style}"') + rows + "  </Exponent>\n"
-        case CdlNode():
-            return _open("ASC_CDL", f' style="{node.style}"') + sop_text(node, "    ") + "  </ASC_CDL>\n"
-        case TableNode():
-            return _table_text(node)
-    raise TypeError(f"No element for {type(node).__name__}.")
-
-
-def _log_text(p: LogParams, channel: str) -> str:
-    camera = "" if p.break_lin is None else f' linSideBreak="{p.break_lin:.12g}"' + ("" if p.toe_slope is None else f' linearSlope="{p.toe_slope:.12g}"')
-    return (f'    <LogParams channel="{channel}" base="{p.base:.10g}" logSideSlope="{p.log_slope:.12g}" logSideOffset="{p.log_offset:.12g}" '
-            f'linSideSlope="{p.lin_slope:.12g}" linSideOffset="{p.lin_offset:.12g}"{camera}/>\n')
-
-
-def _table_text(node: TableNode) -> str:
-    table = node.lut.table
-    if isinstance(node.lut, Lut1D):
-        if node.half:  # nine digits: entries for the smallest halfs are as small
-            alike = bool((table == table[:, :1]).all())
-            rows = "".join(f"{_spelled_9(row)}\n" for row in (table[:, :1] if alike else table).tolist())
-            return _open("LUT1D", ' halfDomain="true"') + f'    <Array dim="{node.lut.size} {1 if alike else 3}">\n{rows}    </Array>\n  </LUT1D>\n'
-        return _open("LUT1D", ' interpolation="linear"') + f'    <Array dim="{node.lut.size} 3">\n{rows_text(table)}    </Array>\n  </LUT1D>\n'
-    n = node.lut.size
-    return (_open("LUT3D", f' interpolation="{node.interpolation or "trilinear"}"') +
-            f'    <Array dim="{n} {n} {n} 3">\n{rows_text(table.reshape(-1, 3))}    </Array>\n  </LUT3D>\n')
+_READERS = {
+    "Matrix": _matrix,
+    "Range": _range,
+    "Log": _log,
+    "Exponent": _exponent,
+    "ASC_CDL": _cdl,
+    "LUT1D": _lut1d,
+    "LUT3D": _lut3d,
+}

@@ -21,6 +21,8 @@ from upwelling.core.lut.text_kernel import LARGEST_VALUE, LONGEST_ROW, format_ro
 
 _QUOTED = re.compile(r'"([^"]*)"\s*(?:#.*)?$')
 LARGEST_1D = 65536
+MOST_HEADER_LINES, LONGEST_LINE = 10_000, 2000
+"""Lines before the numbers, and characters that are kept of one."""
 SHORTEST_ROW = 6
 """Bytes of “0 0 0” and a line end."""
 
@@ -45,14 +47,19 @@ def parse_cube(data: bytes, name: object = "table.cube") -> Lut1D | Lut3D:
         if line and (line[0].isdigit() or line[0] in "+-."):
             break
         line_number += 1
-        header.take(line, line_number)
+        if line_number > MOST_HEADER_LINES:
+            raise BadLut(name, f"{MOST_HEADER_LINES} lines came before the first number.", line_number)
+        header.take(line[:LONGEST_LINE], line_number)
         position = end + 1
     size, dimensions = header.finished(line_number)
     wanted = size**dimensions
     rows = _numbers(data, position, line_number + 1, wanted, name)
     if len(rows) != wanted:
         cut = " The file is cut short: copy it again from the source." if len(rows) < wanted else ""
-        raise BadLut(name, f"expected {wanted:,} rows of three numbers for size {size}, found {len(rows):,}.".replace(",", " ") + cut)
+        raise BadLut(
+            name,
+            f"expected {wanted:,} rows of three numbers for size {size}, found {len(rows):,}.".replace(",", " ") + cut,
+        )
     domain = Domain(header.low, header.high)
     comments = tuple(header.comments)
     if dimensions == 1:
@@ -125,17 +132,21 @@ class _Header:
             raise BadLut(self.name, "no LUT_1D_SIZE or LUT_3D_SIZE stands before the numbers.", line)
         if any(high <= low for low, high in zip(self.low, self.high, strict=True)):
             raise BadLut(self.name, f"DOMAIN_MAX {self.high} is not above DOMAIN_MIN {self.low}.")
-        (dimensions, size), = self.sizes.items()
+        ((dimensions, size),) = self.sizes.items()
         return size, dimensions
 
 
 def _numbers(data: bytes, start: int, first_line: int, wanted: int, name: object) -> Any:
     """Rows (N, 3) float32. The kernel reads the whole block; what it does not understand is walked line by line."""
-    rows = np.empty((min(wanted, (len(data) - start) // SHORTEST_ROW + 1), 3))  # what a header claims must not take memory a file cannot fill
+    rows = np.empty(
+        (min(wanted, (len(data) - start) // SHORTEST_ROW + 1), 3)
+    )  # what a header claims must not take memory a file cannot fill
     count, position = parse_rows(np.frombuffer(data, np.uint8), start, rows)
     if position == len(data):
         return rows[:count].astype(np.float32)
-    rest = _walk(data[position:].decode("utf-8"), first_line + data.count(b"\n", start, position), name, count, wanted - count)
+    rest = _walk(
+        data[position:].decode("utf-8"), first_line + data.count(b"\n", start, position), name, count, wanted - count
+    )
     return np.concatenate([rows[:count].astype(np.float32), rest])
 
 
@@ -151,7 +162,12 @@ def _walk(text: str, first_line: int, name: object, before: int, room: int) -> A
             continue
         parts = line.split()
         if len(parts) < 3 and number == last and before + len(rows) + 1 < before + room:
-            raise BadLut(name, f"the file is cut short in row {before + len(rows) + 1:,} of {before + room:,}: copy it again from the source.".replace(",", " "), number)
+            raise BadLut(
+                name,
+                f"the file is cut short in row {before + len(rows) + 1:,} of {before + room:,}: copy it again from "
+                "the source.".replace(",", " "),
+                number,
+            )
         if len(parts) != 3:
             raise BadLut(name, f"expected three numbers, found {len(parts)}: “{line[:60]}”.", number)
         try:
@@ -165,7 +181,9 @@ def _walk(text: str, first_line: int, name: object, before: int, room: int) -> A
         else:
             more += 1
     if more:
-        raise BadLut(name, f"expected {before + room:,} rows of three numbers, found {before + room + more:,}.".replace(",", " "))
+        raise BadLut(
+            name, f"expected {before + room:,} rows of three numbers, found {before + room + more:,}.".replace(",", " ")
+        )
     return np.array(rows, dtype=np.float32).reshape(-1, 3)
 
 

@@ -1,6 +1,7 @@
 """CMX 3600 edit decision lists whose events carry ASC CDL comments (* ASC_SOP and * ASC_SAT), read and written.
 
-Source: ASC CDL v1.2, "ASC CDL and EDLs"; the event line is that of CMX 3600 (from memory): number, reel, track, cut, and four timecodes.
+Source: ASC CDL v1.2, "ASC CDL and EDLs"; the event line is that of CMX 3600 (from memory): number, reel, track, cut,
+and four timecodes.
 """
 
 from __future__ import annotations
@@ -36,7 +37,9 @@ class Event:
 
 
 def frames_of(timecode: str, rate: int) -> int:
-    """Frames of a non-drop timecode; raises ValueError for one that is none, or for a frame that the rate does not have."""
+    """Frames of a non-drop timecode; raises ValueError for one that is none, or for a frame that the rate does not
+    have.
+    """
     found = _TIMECODE.fullmatch(timecode)
     if found is None or int(found[4]) >= rate:
         raise ValueError
@@ -51,9 +54,11 @@ def timecode(frames: int, rate: int) -> str:
 
 
 def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Event]:
-    """The events of a list; raises BadLut with the line. ``rate`` 0: the least of 24, 25, 30, 50, 60, 100, 120 that has all its frames.
+    """The events of a list; raises BadLut with the line. ``rate`` 0: the least of 24, 25, 30, 50, 60, 100, 120 that has
+    all its frames.
 
-    A line that begins as an event does and is not understood is refused, so that no correction falls on the event before.
+    A line that begins as an event does and is not understood is refused, so that no correction falls on the event
+    before.
     """
     if b"\0" in data:
         raise BadLut(name, "this is not a text file, so it is no edit decision list.")
@@ -71,10 +76,16 @@ def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Eve
             events.append(_event(text, rate, name, number))
         elif found := _CORRECTION.fullmatch(text):
             if not events:
-                raise BadLut(name, f"ASC_{found[1].upper()} stands before the first event, so it belongs to none.", number)
-            events[-1] = replace(events[-1], cdl=_corrected(events[-1].cdl or CdlNode(), found[1].upper(), found[2], name, number))
+                raise BadLut(
+                    name, f"ASC_{found[1].upper()} stands before the first event, so it belongs to none.", number
+                )
+            events[-1] = replace(
+                events[-1], cdl=_corrected(events[-1].cdl or CdlNode(), found[1].upper(), found[2], name, number)
+            )
         elif re.search("ASC_S(OP|AT)", text, re.IGNORECASE):
-            raise BadLut(name, f"a correction should stand alone after “* ASC_SOP” or “* ASC_SAT”, found “{text[:60]}”.", number)
+            raise BadLut(
+                name, f"a correction should stand alone after “* ASC_SOP” or “* ASC_SAT”, found “{text[:60]}”.", number
+            )
         elif events and (clip := re.match(r"\*\s*FROM CLIP NAME\s*:\s*(.*)", text, re.IGNORECASE)):
             events[-1] = replace(events[-1], clip=clip[1].strip()[:120])
     if not events:
@@ -83,7 +94,15 @@ def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Eve
 
 
 def _rate_of(lines: Sequence[str]) -> int:
-    most = max((int(found[4]) for line in lines if line[:1].isdigit() or line.strip()[:1].isdigit() for found in _TIMECODE.finditer(line)), default=0)
+    most = max(
+        (
+            int(found[4])
+            for line in lines
+            if line[:1].isdigit() or line.strip()[:1].isdigit()
+            for found in _TIMECODE.finditer(line)
+        ),
+        default=0,
+    )
     return next((rate for rate in (24, 25, 30, 50, 60, 100, 120) if most < rate), 1000)
 
 
@@ -94,11 +113,24 @@ def _event(text: str, rate: int, name: object, line: int) -> Event:
     try:
         frames = [frames_of(word, rate) for word in times]
     except ValueError:
-        raise BadLut(name, f"an event should end in four timecodes of frames below {rate}, found “{' '.join(times)[:60]}”.", line) from None
+        raise BadLut(
+            name, f"an event should end in four timecodes of frames below {rate}, found “{' '.join(times)[:60]}”.", line
+        ) from None
     if len(head) > 2 and head[-1].isdigit() and _CUT.fullmatch(head[-2]):
         head = head[:-1]  # the length of a transition
-    if len(head) < 4 or not head[0].isdigit() or len(head[0]) > 6 or not _CUT.fullmatch(head[-1]) or not _TRACK.fullmatch(head[-2]):
-        raise BadLut(name, f"an event should be number, reel, track (V, A, B …), cut (C, D, W or K) and four timecodes, found “{text[:60]}”.", line)
+    if (
+        len(head) < 4
+        or not head[0].isdigit()
+        or len(head[0]) > 6
+        or not _CUT.fullmatch(head[-1])
+        or not _TRACK.fullmatch(head[-2])
+    ):
+        raise BadLut(
+            name,
+            "an event should be number, reel, track (V, A, B …), cut (C, D, W or K) and four timecodes, found "
+            f"“{text[:60]}”.",
+            line,
+        )
     return Event(int(head[0]), " ".join(head[1:-2])[:120], "", frames[0], frames[1], line=line)
 
 
@@ -106,7 +138,7 @@ def _corrected(cdl: CdlNode, kind: str, text: str, name: object, line: int) -> C
     """A correction with what one comment says of it; commas between numbers are borne, decimal commas are not."""
     try:
         if kind == "SAT":
-            amount, = _numbers(text)
+            (amount,) = _numbers(text)
             return _checked(replace(cdl, saturation=amount), name, line)
         groups = [_numbers(inside) for inside in _GROUP.findall(text)]
         if [len(group) for group in groups] != [3, 3, 3] or _GROUP.sub("", text).strip(" ,"):
@@ -115,7 +147,16 @@ def _corrected(cdl: CdlNode, kind: str, text: str, name: object, line: int) -> C
         wanted = "one number" if kind == "SAT" else "three groups of three numbers in brackets"
         raise BadLut(name, f"ASC_{kind} should hold {wanted}, found “{text.strip()[:60]}”.", line) from None
     slope, offset, power = groups
-    return _checked(CdlNode((slope[0], slope[1], slope[2]), (offset[0], offset[1], offset[2]), (power[0], power[1], power[2]), cdl.saturation), name, line)
+    return _checked(
+        CdlNode(
+            (slope[0], slope[1], slope[2]),
+            (offset[0], offset[1], offset[2]),
+            (power[0], power[1], power[2]),
+            cdl.saturation,
+        ),
+        name,
+        line,
+    )
 
 
 def _numbers(text: str) -> list[float]:
@@ -141,7 +182,10 @@ def format_edl(title: str, events: Sequence[Event], rate: int = 24) -> str:
         lines.append(f"{number:03}  {reel:<8} V     C        {' '.join(times)}")
         lines.append(f"* FROM CLIP NAME: {' '.join(event.clip.split())}")
         if event.cdl is not None:
-            groups = "".join("(" + " ".join(f"{v:.6f}" for v in triple) + ")" for triple in (event.cdl.slope, event.cdl.offset, event.cdl.power))
+            groups = "".join(
+                "(" + " ".join(f"{v:.6f}" for v in triple) + ")"
+                for triple in (event.cdl.slope, event.cdl.offset, event.cdl.power)
+            )
             lines += [f"* ASC_SOP {groups}", f"* ASC_SAT {event.cdl.saturation:.6f}"]
         record += length
     return "\n".join(lines) + "\n"

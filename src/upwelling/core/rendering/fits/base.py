@@ -6,9 +6,9 @@ from typing import ClassVar
 
 from pydantic import BaseModel, ConfigDict
 
+from upwelling.core.colour.primaries import Adaptation
 from upwelling.core.operations import Operation
 from upwelling.core.outputs import Output
-from upwelling.core.primaries import Adaptation
 
 
 class GamutFit(BaseModel):

@@ -1,7 +1,7 @@
 """Compression of the distance from achromatic, with the parameters of the ACES reference gamut compress.
 
-For each channel d = (ach − c) / |ach| with ach the largest channel: 0 for neutral, 1 on the edge of the gamut, above 1 outside. Above a
-threshold d is compressed so that the limit comes to lie on 1.
+For each channel d = (ach − c) / |ach| with ach the largest channel: 0 for neutral, 1 on the edge of the gamut, above 1
+outside. Above a threshold d is compressed so that the limit comes to lie on 1.
 """
 
 from __future__ import annotations
@@ -12,11 +12,13 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import Adaptation
+from upwelling.core.operations.base import PixelOperation
 from upwelling.core.outputs import Output
-from upwelling.core.primaries import Adaptation
 from upwelling.core.rendering.fits.base import GamutFit
 
-# Academy TB-2021-001 / LMT.Academy.ReferenceGamutCompress: limits and thresholds of cyan, magenta, yellow, and the power (from memory).
+# Academy TB-2021-001 / LMT.Academy.ReferenceGamutCompress: limits and thresholds of cyan, magenta, yellow, and the
+# power (from memory).
 LIMITS = (1.147, 1.264, 1.312)
 THRESHOLDS = (0.815, 0.803, 0.880)
 POWER = 1.2
@@ -34,7 +36,10 @@ class DistanceFit(GamutFit):
     """The published compression, in the output's primaries; what is still outside after it is cut off."""
 
     title: ClassVar[str] = "Distance from achromatic"
-    explanation: ClassVar[str] = "Each channel's distance from the largest is compressed; published for AP1, used here in the output's primaries."
+    explanation: ClassVar[str] = (
+        "Each channel's distance from the largest is compressed; published for AP1, used here in the output's "
+        "primaries."
+    )
     source: ClassVar[str] = "Academy, ACES Reference Gamut Compression (TB-2021-001)"
 
     kind: Literal["distance"] = "distance"
@@ -44,7 +49,7 @@ class DistanceFit(GamutFit):
 
 
 @dataclass(frozen=True)
-class DistanceOperation:
+class DistanceOperation(PixelOperation):
     """The compression and the cut at 0 and 1."""
 
     def compressed(self, rgb: Float64) -> Float64:

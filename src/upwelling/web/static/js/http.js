@@ -1,26 +1,32 @@
 // Requests to our own server, with the CSRF token; errors become the sentence the server sent.
-window.upwelling = window.upwelling || {};
-
-upwelling.token = function () {
+export function token() {
   const found = document.cookie.split("; ").find((part) => part.startsWith("csrftoken="));
   return found ? found.split("=")[1] : "";
-};
+}
 
-upwelling.sentence = async function (response) {
+export async function sentence(response) {
   try {
     const body = await response.json();
     return body.error || "The server did not say why.";
   } catch {
-    return response.status === 413 ? "That file is larger than this server takes." : "The server could not answer. Try again.";
+    return response.status === 413
+      ? "That file is larger than this server takes."
+      : "The server could not answer. Try again.";
   }
-};
+}
 
-upwelling.post = async function (url, body, signal) {
+// A bar on every page, shown while the session has ended; the page stays as it is.
+function ended(is) {
+  const bar = document.getElementById("session-ended");
+  if (bar) bar.hidden = !is;
+}
+
+export async function post(url, body, signal) {
   let response;
   try {
     response = await fetch(url, {
       method: "POST",
-      headers: { "X-CSRFToken": upwelling.token(), Accept: "application/json", "Content-Type": "application/json" },
+      headers: { "X-CSRFToken": token(), Accept: "application/json", "Content-Type": "application/json" },
       body: JSON.stringify(body || {}),
       signal,
     });
@@ -28,16 +34,17 @@ upwelling.post = async function (url, body, signal) {
     if (error.name === "AbortError") throw error;
     throw new Error("The server cannot be reached. What is on this page is kept; try again.");
   }
+  ended(response.status === 401);
   if (!response.ok) {
-    const failure = new Error(await upwelling.sentence(response.clone()));
+    const failure = new Error(await sentence(response.clone()));
     failure.response = response;
     throw failure;
   }
   return response;
-};
+}
 
 // The lines of JSON of an answer that comes bit by bit, one after the other.
-upwelling.lines = async function* (response) {
+export async function* lines(response) {
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
   for (;;) {
@@ -47,4 +54,4 @@ upwelling.lines = async function* (response) {
     for (const part of parts) if (part) yield JSON.parse(part);
     if (done) return;
   }
-};
+}

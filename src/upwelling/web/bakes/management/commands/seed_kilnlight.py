@@ -1,9 +1,12 @@
-"""Makes the demo: the accounts, the Kilnlight production, its footage by every camera, and what a technician would have done by now."""
+"""Makes the demo: the accounts, the Kilnlight production, its footage by every camera, and what a technician would have
+done by now.
+"""
 
 from __future__ import annotations
 
 import tempfile
-from pathlib import Path
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -13,38 +16,77 @@ from django.core.management.base import BaseCommand
 
 from upwelling.core import engine
 from upwelling.core.lut import Lut3D, lattice
-from upwelling.core.lut_files import write_lut
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.chart import CORNERS
-from upwelling.core.simulate.kilnlight_set import TAKES, Studio
-from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, WhiteBalance
+from upwelling.core.simulate.kilnlight_set import TAKES, Studio, Take
+from upwelling.core.steps import (
+    AnyStep,
+    Contrast,
+    Exposure,
+    Glow,
+    Grain,
+    Ladder,
+    LutStep,
+    Matte,
+    SlopeOffsetPower,
+    WhiteBalance,
+)
+from upwelling.core.steps.selections import LinearGradient
+from upwelling.core.tables.files import write_lut
+from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
-from upwelling.web.bakes.services import perform, perform_package, start_bake, start_package
+from upwelling.web.bakes.services import perform_bake, start_bake, start_package
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
+from upwelling.web.footage.history import apply_settings, set_mark
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import make_thumbnails
-from upwelling.web.footage.services import AlreadyHere, accept, apply_settings, bring_in, set_mark
 from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shots import AlreadyHere, accept, bring_in
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.luts.services import bring_in_lut, declare
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
 from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
 # What a technician would have set by now, by shot name.
 TRIMS: dict[str, tuple[AnyStep, ...]] = {
     "A014 Gathering room, under": (
-        Exposure(stops=2.1), WhiteBalance(kelvin=7600.0, duv=0.002), Ladder(rungs=((-6.0, 0.4), (-3.0, 0.25), (0.0, 0.0), (3.0, -0.2), (6.0, -0.6))),
-        SlopeOffsetPower(slope=(1.02, 1.0, 0.99), saturation=1.08)),
+        Exposure(stops=2.1),
+        WhiteBalance(kelvin=7600.0, duv=0.002),
+        Ladder(rungs=((-6.0, 0.4), (-3.0, 0.25), (0.0, 0.0), (3.0, -0.2), (6.0, -0.6))),
+        SlopeOffsetPower(slope=(1.02, 1.0, 0.99), saturation=1.08),
+        Glow(name="Furnace glow", amount=0.25, size=0.05, threshold=3.0),
+    ),
+    "A041 Yard, two and a half over": (
+        Exposure(stops=-2.3),
+        Exposure(
+            name="Evening sky",
+            stops=-1.2,
+            limit=Matte(selections=(LinearGradient(name="Sky", y=-0.22, feather_in=0.1, feather_out=0.3),)),
+        ),
+    ),
     "B011 Colour store, over": (Exposure(stops=-0.9), WhiteBalance(kelvin=6100.0)),
 }
 MARKED = "A014 Gathering room, under", "Exposure only"
 LOOKS: dict[str, tuple[tuple[AnyStep, ...], str]] = {
-    "Kiln warm": ((SlopeOffsetPower(slope=(1.03, 1.0, 0.955), offset=(0.004, 0.0, -0.006), power=(1.0, 1.02, 1.06), saturation=1.06),
-                   Contrast(contrast=1.08)), "Furnace light over everything"),
-    "Cold bench": ((SlopeOffsetPower(slope=(0.975, 1.0, 1.03), saturation=0.86), Ladder(rungs=((-6.0, -0.3), (-2.0, 0.1), (0.0, 0.0), (3.0, -0.15), (6.0, -0.5)))),
-                   "North light, quieter colour"),
+    "Kiln warm": (
+        (
+            SlopeOffsetPower(
+                slope=(1.03, 1.0, 0.955), offset=(0.004, 0.0, -0.006), power=(1.0, 1.02, 1.06), saturation=1.06
+            ),
+            Contrast(contrast=1.08),
+        ),
+        "Furnace light over everything",
+    ),
+    "Cold bench": (
+        (
+            SlopeOffsetPower(slope=(0.975, 1.0, 1.03), saturation=0.86),
+            Ladder(rungs=((-6.0, -0.3), (-2.0, 0.1), (0.0, 0.0), (3.0, -0.15), (6.0, -0.5))),
+        ),
+        "North light, quieter colour",
+    ),
+    "Fine grain": ((Grain(amount=0.1),), "Film's unevenness, new on every frame; no table can carry it"),
 }
 
 
@@ -57,21 +99,44 @@ def ember_table() -> Lut3D:
 
 
 def house_conversion() -> Lut3D:
-    """An invented festival's conversion from S-Log3 to television, by a published tone map and a cooler white: what arrives without a note."""
-    path = SignalPath.checked({"input": {"encoding": "S-Log3/S-Gamut3.Cine"}, "rendering": {"method": {"kind": "reinhard"}}, "display": {"output": "BT.709 BT.1886"}})
+    """An invented festival's conversion from S-Log3 to television, by a published tone map and a cooler white: what
+    arrives without a note.
+    """
+    path = SignalPath.checked(
+        {
+            "input": {"encoding": "S-Log3/S-Gamut3.Cine"},
+            "rendering": {"method": {"kind": "reinhard"}},
+            "display": {"output": "BT.709 BT.1886"},
+        }
+    )
     code = engine.run(engine.compile_operations(path.operations()), lattice(33))
     return Lut3D(np.clip(code * np.array([0.985, 1.0, 1.01]), 0, 1).astype(np.float32), title="festival v3")
 
 
 CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
-ACCEPTED = ("A012 Gathering room", "A014 Gathering room, under", "B007 Gathering room", "A021 Colour store", "B011 Colour store, over",
-            "A031 Cold bench", "A099 Chart", "B099 Chart", "G099 Chart")
+ACCEPTED = (
+    "A012 Gathering room",
+    "A014 Gathering room, under",
+    "B007 Gathering room",
+    "A021 Colour store",
+    "B011 Colour store, over",
+    "A031 Cold bench",
+    "A099 Chart",
+    "B099 Chart",
+    "G099 Chart",
+)
 
 
 class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if self._is_done():
+            self.stdout.write("Kilnlight is ready.")
+            return
+        if not Production.objects.exists():
+            self.stdout.write("Compiling what computes; on a new machine that takes most of a minute")
+            warm()
         users = {}
         for name, password, _role in ACCOUNTS:
             user, created = User.objects.get_or_create(username=name)
@@ -81,8 +146,12 @@ class Command(BaseCommand):
             users[name] = user
         production = Production.objects.filter(slug="kilnlight").first()
         if production is None:
-            production = create_production(users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop.")
+            production = create_production(
+                users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop."
+            )
             Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
+            Rights.objects.update_or_create(user=users["technician"], defaults={"may_create": True})
+            FootageRoot.objects.create(production=production, folder=".")
         self._shoot(production, users["technician"])
         if not production.cameras.exists():
             self._settle(production, users["technician"])
@@ -96,79 +165,162 @@ class Command(BaseCommand):
             self._bake(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
 
+    def _is_done(self) -> bool:
+        """Whether the demonstration was seeded once, or other work is here: accounts and shots never come back.
+
+        One that was broken off in the middle goes on.
+        """
+        kilnlight = Production.objects.filter(slug="kilnlight").first()
+        if kilnlight is None:
+            return User.objects.exists() or Production.objects.exists()
+        return kilnlight.packages.exists()
+
     def _look(self, production: Production, technician: User) -> None:
-        """Three Looks, one of them by an invented table; a conversion table nobody has declared yet; a group that has a Look."""
+        """Three Looks, one of them by an invented table; a conversion table nobody has declared yet; a group that has a
+        Look.
+        """
         with tempfile.TemporaryDirectory() as folder:
-            write_lut(ember_table(), Path(folder) / "Ember print 33.cube")
-            write_lut(house_conversion(), Path(folder) / "festival_v3.cube")
+            write_lut(ember_table(), FilePath(folder) / "Ember print 33.cube")
+            write_lut(house_conversion(), FilePath(folder) / "festival_v3.cube")
             for name in ("Ember print 33.cube", "festival_v3.cube"):
-                row = bring_in_lut(production, technician, name, Path(folder) / name)
+                row = bring_in_lut(production, technician, name, FilePath(folder) / name)
                 if name.startswith("Ember"):
-                    declare(row, expects="ACEScct/AP1", expects_range="full", gives="ACEScct/AP1", gives_range="full", interpolation="tetrahedral")
+                    declare(
+                        row,
+                        expects="ACEScct/AP1",
+                        expects_range="full",
+                        gives="ACEScct/AP1",
+                        gives_range="full",
+                        interpolation="tetrahedral",
+                    )
         looks = {name: create_look(production, technician, name, steps, note) for name, (steps, note) in LOOKS.items()}
         ember = production.luts.get(name="Ember print 33.cube")
-        create_look(production, technician, "Ember print", [LutStep(lut=ember.declared, strength=0.8)], "The table of the invented print house")
-        shots = [shot for shot in production.shots.select_related("camera") if "Gathering room" in shot.name and shot.settled.is_settled]
-        group = make_group(production, "Gathering room", shots)
+        create_look(
+            production,
+            technician,
+            "Ember print",
+            [LutStep(lut=ember.declared, strength=0.8)],
+            "The table of the invented print house",
+        )
+        shots = [
+            shot
+            for shot in production.shots.select_related("camera")
+            if "Gathering room" in shot.name and shot.settled.is_settled
+        ]
+        group = make_group(production, "Gathering room", [shot.pk for shot in shots])
         give_to_all(production, looks["Kiln warm"], 0.7, group)
         for shot in shots:
             shot.production = production
             make_thumbnails(shot)
 
     def _bake(self, production: Production, technician: User) -> None:
-        """A bake for a program and one for a monitor box, and a package of two cameras."""
+        """A bake for a program and one for a monitor box; a package of two cameras is made by the worker meanwhile."""
         shot = production.shots.select_related("camera").get(name="A021 Colour store")
         shot.production = production
-        for wish in ({"receiver": "Grading or editing program", "format": "cube", "size": 65}, {"receiver": "Monitor box", "size": 33},
-                     {"receiver": "Grading or editing program", "format": "clf", "size": 33, "end": "input"}):
-            perform(start_bake(shot, technician, order_for(shot, dict(wish))).pk)
+        for wish in (
+            {"receiver": "Grading or editing program", "format": "cube", "size": 65},
+            {"receiver": "Monitor box", "size": 33},
+            {"receiver": "Grading or editing program", "format": "clf", "size": 33, "end": "input"},
+        ):
+            perform_bake(start_bake(shot, technician, order_for(shot, dict(wish))).pk)
             self.stdout.write(f"Baked for the {wish['receiver']}")
-        package = start_package(production, technician, output="", receivers=["Grading or editing program", "Camera"], cameras=["A-cam", "B-cam"])
-        perform_package(package.pk)
+        start_package(
+            production,
+            technician,
+            output="",
+            receivers=["Grading or editing program", "Camera"],
+            cameras=["A-cam", "B-cam"],
+        )
 
     def _shoot(self, production: Production, technician: User) -> None:
         """Writes each take's file under the media folder and registers it, if that was not done before."""
-        folder = Path(settings.MEDIA_FOLDER).resolve() / "kilnlight"
+        folder = FilePath(settings.MEDIA_FOLDER).resolve() / "kilnlight"
         folder.mkdir(parents=True, exist_ok=True)
         studio = Studio()
         here = set(production.shots.values_list("original_name", flat=True))
         missing = [take for take in TAKES if take.file not in here]
-        for number, take in enumerate(missing, 1):
-            self.stdout.write(f"Shooting {take.name} ({number} of {len(missing)})")
+
+        def written(take: Take) -> FilePath:
             place = folder / take.file
-            if not place.exists():
-                studio.write(take, folder)
-            try:
-                shot = bring_in(production, technician, take.file, place, name=take.name, registered=True)
-            except AlreadyHere:
-                continue
-            if take.scene == "Chart":
-                shot.chart_corners = [list(corner) for corner in CORNERS]
-                shot.save(update_fields=["chart_corners"])
+            return place if place.exists() else studio.write(take, folder)
+
+        with ThreadPoolExecutor(max_workers=2) as pool:  # takes are written ahead of being brought in
+            for number, (take, place) in enumerate(zip(missing, pool.map(written, missing), strict=True), 1):
+                self.stdout.write(f"Shooting {take.name} ({number} of {len(missing)})")
+                self._bring_in(production, technician, take, place)
+
+    def _bring_in(self, production: Production, technician: User, take: Take, place: FilePath) -> None:
+        try:
+            shot = bring_in(production, technician, take.file, place, name=take.name, registered=True)
+        except AlreadyHere:
+            return
+        if take.scene == "Chart":
+            shot.chart_corners = [list(corner) for corner in CORNERS]
+            shot.save(update_fields=["chart_corners"])
 
     def _deliver(self, production: Production, technician: User) -> None:
         """HDR and web beside television, an invented festival screen, and the torture chart to try them on."""
-        define_output(production, technician, {
-            "name": "Workshop screen", "note": "Invented LED wall of the festival hall", "curve": "gamma 2.4", "primaries": "P3-D65", "peak_nits": 180.0,
-            "black_nits": 0.05, "mid_grey_nits": 16.0, "white_nits": 180.0, "surround": "dark"})
-        set_rules(production, {"deliveries": [{"output": "BT.2100 PQ 1000, P3", "range": "full", "depth": 10}, {"output": "sRGB", "range": "full", "depth": 8},
-                                              {"output": "Workshop screen", "range": "full", "depth": 10}]})
+        define_output(
+            production,
+            technician,
+            {
+                "name": "Workshop screen",
+                "note": "Invented LED wall of the festival hall",
+                "curve": "gamma 2.4",
+                "primaries": "P3-D65",
+                "peak_nits": 180.0,
+                "black_nits": 0.05,
+                "mid_grey_nits": 16.0,
+                "white_nits": 180.0,
+                "surround": "dark",
+            },
+        )
+        set_rules(
+            production,
+            {
+                "deliveries": [
+                    {"output": "BT.2100 PQ 1000, P3", "range": "full", "depth": 10},
+                    {"output": "sRGB", "range": "full", "depth": 8},
+                    {"output": "Workshop screen", "range": "full", "depth": 10},
+                ]
+            },
+        )
         make_thumbnails(add_torture_chart(production, technician))
 
     def _define(self, production: Production, technician: User) -> None:
         """An invented rental camera that no list has, from its data sheet."""
-        define_encoding(production, technician, {
-            "name": "Emberlog", "note": "Invented data sheet of a rental body, page 4", "primaries": {
-                "red": [0.72, 0.28], "green": [0.17, 0.86], "blue": [0.11, -0.03], "white": [0.3127, 0.3290]},
-            "form": {"kind": "log", "base": 10, "log_slope": 0.262, "log_offset": 0.401, "linear_slope": 5.1, "linear_offset": 0.061,
-                     "break_linear": 0.012}})
+        define_encoding(
+            production,
+            technician,
+            {
+                "name": "Emberlog",
+                "note": "Invented data sheet of a rental body, page 4",
+                "primaries": {
+                    "red": [0.72, 0.28],
+                    "green": [0.17, 0.86],
+                    "blue": [0.11, -0.03],
+                    "white": [0.3127, 0.3290],
+                },
+                "form": {
+                    "kind": "log",
+                    "base": 10,
+                    "log_slope": 0.262,
+                    "log_offset": 0.401,
+                    "linear_slope": 5.1,
+                    "linear_offset": 0.061,
+                    "break_linear": 0.012,
+                },
+            },
+        )
 
     def _settle(self, production: Production, technician: User) -> None:
-        for proposal in proposals(production, production.shots.all()):
+        for proposal in proposals(production):
             if proposal.model:
                 camera = accept_proposal(production, proposal.key)
                 encoding = CAMERAS.get(proposal.model, "")
-                change_camera(camera, name="Stills" if not encoding else proposal.model, encoding=encoding, code_range="")
+                change_camera(
+                    camera, name="Stills" if not encoding else proposal.model, encoding=encoding, code_range=""
+                )
         for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
             if shot.name in ACCEPTED:
                 accept(shot)

@@ -1,4 +1,26 @@
 // The Bench: holds the settings, asks for previews while a hand moves, saves when it rests. Its parts lie in the files beside it.
+import { post } from "../js/http.js";
+import { compare } from "./compare.js";
+import { controls } from "./controls.js";
+import { curve } from "./curve.js";
+import { following } from "./following.js";
+import { groups } from "./groups.js";
+import { keys } from "./keys.js";
+import { look } from "./look.js";
+import { marks } from "./marks.js";
+import { merged } from "./merged.js";
+import { motion } from "./motion.js";
+import { Previews } from "./preview.js";
+import { rendering } from "./rendering.js";
+import { shapes } from "./shapes.js";
+import { steps } from "./steps.js";
+import { tracks } from "./tracks.js";
+import { where } from "./where.js";
+
+// Answers that say the settings themselves cannot be.
+const REFUSED = [400, 413, 422];
+const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, marks, motion, look, rendering, keys];
+
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
 
@@ -18,6 +40,7 @@ document.addEventListener("alpine:init", () => {
     trouble: "",
     details: [],
     stage: "trim",
+    unsaved: "",
 
     init() {
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
@@ -28,25 +51,50 @@ document.addEventListener("alpine:init", () => {
         this.values[stage] = { a: "", b: "", c: "" };
       }
       if (!this.data.settled || !this.data.managed) this.stage = "input";
-      this.previews = new upwelling.Previews((head, body) => this.show(head, body), (error, body) => this.refused(error, body), (by) => this.work(by));
+      this.previews = new Previews(
+        (head, body) => this.show(head, body),
+        (error, body) => this.refused(error, body),
+        (by) => this.work(by),
+      );
+      this.keepTrying();
       this.bindControls(this.$root, "");
-      for (const part of upwelling.benchParts) if (part.start) part.start.call(this);
+      for (const part of PARTS) if (part.start) part.start.call(this);
       this.syncControls();
       this.refresh(true);
     },
 
-    get chosen() { return Object.fromEntries(STAGES.map((stage) => [stage, stage === this.stage])); },
-    get strata() {
-      return Object.fromEntries(STAGES.map((stage) => [stage, { chosen: stage === this.stage, off: this.settings[stage + "_on"] === false }]));
+    get chosen() {
+      return Object.fromEntries(STAGES.map((stage) => [stage, stage === this.stage]));
     },
-    get canUndo() { return this.data.editable && this.history.undo !== null; },
-    get canRedo() { return this.data.editable && this.history.redo !== null; },
-    get undoTitle() { return this.history.undo ? "Undo: " + this.history.undo + " (Ctrl Z)" : "Nothing to undo"; },
-    get redoTitle() { return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo"; },
-    get ownDevelopment() { return this.settings.development !== null; },
-    get developmentFrom() { return this.ownDevelopment ? "this shot's own" : "the camera's, until a control is moved"; },
-    get ownRendering() { return this.settings.rendering !== null; },
-    get renderingFrom() { return this.ownRendering ? "this shot's own" : "the production's"; },
+    get strata() {
+      return Object.fromEntries(
+        STAGES.map((stage) => [stage, { chosen: stage === this.stage, off: this.settings[stage + "_on"] === false }]),
+      );
+    },
+    get canUndo() {
+      return this.data.editable && this.history.undo !== null;
+    },
+    get canRedo() {
+      return this.data.editable && this.history.redo !== null;
+    },
+    get undoTitle() {
+      return this.history.undo ? "Undo: " + this.history.undo + " (Ctrl Z)" : "Nothing to undo";
+    },
+    get redoTitle() {
+      return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo";
+    },
+    get ownDevelopment() {
+      return this.settings.development !== null;
+    },
+    get developmentFrom() {
+      return this.ownDevelopment ? "this shot's own" : "the camera's, until a control is moved";
+    },
+    get ownRendering() {
+      return this.settings.rendering !== null;
+    },
+    get renderingFrom() {
+      return this.ownRendering ? "this shot's own" : "the production's";
+    },
     get renderingText() {
       return this.ownRendering
         ? "This shot has its own rendering."
@@ -63,13 +111,22 @@ document.addEventListener("alpine:init", () => {
     // What a save was refused for stays, though the preview of the same settings fails too and the next one does not.
     complain(kind, sentence, details) {
       if (kind === "preview" && this.troubleKind === "save") return;
-      this.trouble = sentence; this.troubleKind = kind; this.details = details || [];
+      this.trouble = sentence;
+      this.troubleKind = kind;
+      this.details = details || [];
     },
-    settle(kind) { if (this.troubleKind === kind) this.dismiss(); },
-    dismiss() { this.trouble = ""; this.troubleKind = ""; this.details = []; },
+    settle(kind) {
+      if (this.troubleKind === kind) this.dismiss();
+    },
+    dismiss() {
+      this.trouble = "";
+      this.troubleKind = "";
+      this.details = [];
+    },
 
     select(event) {
       this.stage = event.currentTarget.dataset.stage;
+      this.placeOverlays();
       this.refresh(true);
     },
 
@@ -83,15 +140,18 @@ document.addEventListener("alpine:init", () => {
       this.work(1);
       this.saving = (this.saving || Promise.resolve()).then(async () => {
         try {
-          const response = await upwelling.post(this.data.urls.save, { settings: sent, version: this.history.version, label });
+          const response = await post(this.data.urls.save, { settings: sent, version: this.history.version, label });
           const said = await response.json();
           this.history = said.history;
           this.$refs.thumb.src = said.thumbnail;
           this.lastGood = sent;
+          this.unsaved = "";
           this.settle("save");
         } catch (error) {
           if (error.response && error.response.status === 409) return this.overtaken(await error.response.json());
-          if (error.response && this.lastGood) this.goBack(this.lastGood);
+          // Only what the server will not have is taken back; a session that ended or a full disk changes nothing here.
+          if (error.response && REFUSED.includes(error.response.status) && this.lastGood) this.goBack(this.lastGood);
+          else this.unsaved = label;
           this.complain("save", error.message);
         } finally {
           this.work(-1);
@@ -99,6 +159,11 @@ document.addEventListener("alpine:init", () => {
         return null;
       });
       return this.saving;
+    },
+    // What could not be saved is tried again when the person comes back to the page, and told before it is left.
+    keepTrying() {
+      window.addEventListener("focus", () => this.unsaved && this.save(this.unsaved));
+      window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
     },
     // Someone else was first: their state is shown, ours is kept as a Mark.
     overtaken(said) {
@@ -128,15 +193,19 @@ document.addEventListener("alpine:init", () => {
       await this.saving;
       this.work(1);
       try {
-        this.take(await (await upwelling.post(url, body)).json());
+        this.take(await (await post(url, body)).json());
       } catch (error) {
         this.complain("save", error.message);
       } finally {
         this.work(-1);
       }
     },
-    undo() { if (this.canUndo) this.move(this.data.urls.undo); },
-    redo() { if (this.canRedo) this.move(this.data.urls.redo); },
+    undo() {
+      if (this.canUndo) this.move(this.data.urls.undo);
+    },
+    redo() {
+      if (this.canRedo) this.move(this.data.urls.redo);
+    },
     toggle(event) {
       const name = event.target.dataset.switch;
       this.settings[name] = event.target.checked;
@@ -151,12 +220,25 @@ document.addEventListener("alpine:init", () => {
     // --- picture and numbers --------------------------------------------------------------------------------------
     wish(lossless) {
       return {
-        lossless, point: this.point, frame: this.frame, scopes: this.scopes, region: this.region, bars: this.bars, view: this.view,
-        part: this.part, stage: this.stage, step: this.stage === "trim" ? this.step : "", output: this.output,
+        lossless,
+        point: this.point,
+        frame: this.frame,
+        scopes: this.scopes,
+        region: this.region,
+        bars: this.bars,
+        view: this.view,
+        part: this.part,
+        stage: this.stage,
+        step: this.stage === "trim" ? this.step : "",
+        output: this.output,
       };
     },
     refresh(lossless) {
-      this.previews.ask(this.data.urls.preview, { ...this.wish(lossless), settings: this.settings, untrimmed: this.held || this.compare === "untrimmed" });
+      this.previews.ask(this.data.urls.preview, {
+        ...this.wish(lossless),
+        settings: this.settings,
+        untrimmed: this.held || this.compare === "untrimmed",
+      });
       if (lossless) this.refreshOther();
     },
     refused(error, body) {
@@ -174,15 +256,21 @@ document.addEventListener("alpine:init", () => {
       this.fits = head.fits;
       // What is worked out at rest only stays as it was while a hand moves.
       const named = head.numbers.map((row) => row.name);
-      this.numbers = body.lossless ? head.numbers : [...head.numbers, ...this.numbers.filter((row) => !named.includes(row.name))];
+      this.numbers = body.lossless
+        ? head.numbers
+        : [...head.numbers, ...this.numbers.filter((row) => !named.includes(row.name))];
       this.regionNumbers = head.region;
-      this.measured = head.region.length ? `of the region, ${head.measured} of the picture` : head.measured === "100.0 %" ? "of the whole picture" : `of ${head.measured} of the picture, without its bars`;
+      this.measured = head.region.length
+        ? `of the region, ${head.measured} of the picture`
+        : head.measured === "100.0 %"
+          ? "of the whole picture"
+          : `of ${head.measured} of the picture, without its bars`;
       this.legend = head.legend;
       this.screen = head.screen;
       if (head.tones) this.drawTones(head.tones, ...head.bins);
       if (head.says) this.stepSays(head.says);
+      this.takeNow(head.now);
       if (head.trace) this.showTrace(head.trace);
-      this.placeOverlays();
       this.settle("preview");
     },
     paint(canvas, bitmap) {
@@ -199,16 +287,11 @@ document.addEventListener("alpine:init", () => {
         const [a, b, c] = trace[stage];
         this.values[stage] = { a, b, c };
       }
-      this.trace = Object.fromEntries(Object.entries(trace).map(([key, value]) => [key, Array.isArray(value) ? value.join("  ") : value]));
+      this.trace = Object.fromEntries(
+        Object.entries(trace).map(([key, value]) => [key, Array.isArray(value) ? value.join("  ") : value]),
+      );
     },
   };
 
-  Alpine.data("bench", () => {
-    const whole = {};
-    for (const part of [core, ...upwelling.benchParts]) {
-      const { start, ...descriptors } = Object.getOwnPropertyDescriptors(part);
-      Object.defineProperties(whole, descriptors);
-    }
-    return whole;
-  });
+  Alpine.data("bench", () => merged([core, ...PARTS]));
 });

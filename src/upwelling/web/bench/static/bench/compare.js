@@ -1,5 +1,8 @@
 // The picture: trace, zoom, region, views, and comparing it with another state or shot.
-upwelling.benchParts.push({
+import { Previews } from "./preview.js";
+import { drawScope } from "./scopes.js";
+
+export const compare = {
   compare: "now",
   against: "untrimmed",
   held: false,
@@ -17,33 +20,55 @@ upwelling.benchParts.push({
   start() {
     const { width, height } = this.data.frame;
     this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
-    this.others = new upwelling.Previews((head, body) => this.showOther(head, body), (error) => this.complain("other", error.message), (by) => this.work(by));
+    this.others = new Previews(
+      (head, body) => this.showOther(head, body),
+      (error) => this.complain("other", error.message),
+      (by) => this.work(by),
+    );
     this.startScopes();
-    new ResizeObserver(() => { if (this.zoom !== "fit") this.setPart(); this.placeOverlays(); }).observe(this.$refs.stage);
-    for (const box of this.$root.querySelectorAll(".scope canvas")) new ResizeObserver(() => this.drawScopes()).observe(box);
+    new ResizeObserver(() => {
+      if (this.zoom !== "fit") this.setPart();
+      this.placeOverlays();
+    }).observe(this.$refs.stage);
+    for (const box of this.$root.querySelectorAll(".scope canvas"))
+      new ResizeObserver(() => this.drawScopes()).observe(box);
   },
 
   get comparing() {
     const now = this.held ? "untrimmed" : this.compare;
     return Object.fromEntries(["now", "untrimmed", "wipe", "beside"].map((name) => [name, name === now]));
   },
-  get hasOther() { return !this.held && (this.compare === "wipe" || this.compare === "beside"); },
-  get stageStyle() { return { beside: this.hasOther && this.compare === "beside", wiping: this.hasOther && this.compare === "wipe" }; },
+  get hasOther() {
+    return !this.held && (this.compare === "wipe" || this.compare === "beside");
+  },
+  get stageStyle() {
+    return { beside: this.hasOther && this.compare === "beside", wiping: this.hasOther && this.compare === "wipe" };
+  },
   get otherChoices() {
     const marks = (this.marks || []).map((mark) => ({ value: `mark:${mark.pk}`, label: `Mark: ${mark.name}` }));
-    return [{ value: "untrimmed", label: "Without trim" }, ...marks, ...this.data.others.map((shot) => ({ value: `shot:${shot.pk}`, label: shot.name }))];
+    return [
+      { value: "untrimmed", label: "Without trim" },
+      ...marks,
+      ...this.data.others.map((shot) => ({ value: `shot:${shot.pk}`, label: shot.name })),
+    ];
   },
-  get otherName() { return (this.otherChoices.find((choice) => choice.value === this.against) || { label: "" }).label; },
+  get otherName() {
+    return (this.otherChoices.find((choice) => choice.value === this.against) || { label: "" }).label;
+  },
 
   // --- what is compared -------------------------------------------------------------------------------------------
-  compareWith(event) { this.setCompare(event.currentTarget.dataset.compare); },
+  compareWith(event) {
+    this.setCompare(event.currentTarget.dataset.compare);
+  },
   setCompare(mode) {
     this.compare = mode;
     if (!this.hasOther) this.other = null;
     this.drawScopes();
     this.refresh(true);
   },
-  pickAgainst(event) { this.setAgainst(event.target.value); },
+  pickAgainst(event) {
+    this.setAgainst(event.target.value);
+  },
   setAgainst(value) {
     this.against = value;
     if (!this.hasOther) this.compare = "wipe";
@@ -52,7 +77,7 @@ upwelling.benchParts.push({
   refreshOther() {
     if (!this.hasOther) return;
     const [kind, pk] = this.against.split(":");
-    const wish = { ...this.wish(true), point: null, step: "", view: this.view === "selection" ? "picture" : this.view };
+    const wish = { ...this.wish(true), point: null, step: "", view: ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view };
     if (kind === "shot") {
       const shot = this.data.others.find((one) => String(one.pk) === pk);
       // Another shot may have another size: the same share of its frame is its own affair; whole frames are shown whole.
@@ -60,7 +85,11 @@ upwelling.benchParts.push({
     }
     const mark = (this.marks || []).find((one) => String(one.pk) === pk);
     if (kind === "mark" && !mark) return this.setAgainst("untrimmed");
-    return this.others.ask(this.data.urls.preview, { ...wish, settings: mark ? mark.settings : this.settings, untrimmed: kind === "untrimmed" });
+    return this.others.ask(this.data.urls.preview, {
+      ...wish,
+      settings: mark ? mark.settings : this.settings,
+      untrimmed: kind === "untrimmed",
+    });
   },
   showOther(head) {
     if (!this.hasOther) return head.bitmap.close();
@@ -93,17 +122,24 @@ upwelling.benchParts.push({
     this.wipe = Math.min(Math.max(share, 0), 1);
     this.placeOverlays();
   },
-  get wipePercent() { return Math.round(this.wipe * 100); },
+  get wipePercent() {
+    return Math.round(this.wipe * 100);
+  },
 
   // --- views, zoom ------------------------------------------------------------------------------------------------
-  pickView(event) { this.setView(event.target.value); },
+  pickView(event) {
+    this.setView(event.target.value);
+  },
   setView(view) {
-    if (view === "selection" && !this.limited) return this.complain("view", "The step in hand has no colour range to show. Give it one first.");
+    if (["selection", "over", "matte"].includes(view) && !this.limited)
+      return this.complain("view", "The step in hand acts everywhere: it has no matte to show. Give it a selection first.");
     this.view = view;
     this.settle("view");
     return this.refresh(true);
   },
-  pickZoom(event) { this.setZoom(event.target.value); },
+  pickZoom(event) {
+    this.setZoom(event.target.value);
+  },
   setZoom(zoom) {
     this.zoom = zoom;
     this.setPart();
@@ -112,18 +148,40 @@ upwelling.benchParts.push({
   // What is shown of the full frame: pixels of the file for pixels of the page, about the trace.
   setPart() {
     const { width, height } = this.data.frame;
-    if (this.zoom === "fit") { this.part = null; return; }
-    const stage = this.$refs.stage, per = this.zoom === "200" ? 2 : 1, half = this.compare === "beside" ? 2 : 1;
-    const wide = Math.min(width, Math.max(16, Math.round(stage.clientWidth / per / half))), tall = Math.min(height, Math.max(16, Math.round(stage.clientHeight / per)));
-    this.part = { x: Math.min(Math.max(this.point.x - Math.round(wide / 2), 0), width - wide), y: Math.min(Math.max(this.point.y - Math.round(tall / 2), 0), height - tall), width: wide, height: tall };
+    if (this.zoom === "fit") {
+      this.part = null;
+      return;
+    }
+    const stage = this.$refs.stage,
+      per = this.zoom === "200" ? 2 : 1,
+      half = this.compare === "beside" ? 2 : 1;
+    const wide = Math.min(width, Math.max(16, Math.round(stage.clientWidth / per / half))),
+      tall = Math.min(height, Math.max(16, Math.round(stage.clientHeight / per)));
+    this.part = {
+      x: Math.min(Math.max(this.point.x - Math.round(wide / 2), 0), width - wide),
+      y: Math.min(Math.max(this.point.y - Math.round(tall / 2), 0), height - tall),
+      width: wide,
+      height: tall,
+    };
   },
 
   // --- trace ------------------------------------------------------------------------------------------------------
   box() {
     const rect = this.$refs.picture.getBoundingClientRect();
-    const { width, height } = this.part || this.data.frame, x = this.part ? this.part.x : 0, y = this.part ? this.part.y : 0;
+    const { width, height } = this.part || this.data.frame,
+      x = this.part ? this.part.x : 0,
+      y = this.part ? this.part.y : 0;
     const scale = Math.min(rect.width / width, rect.height / height);
-    return { scale, wide: width * scale, tall: height * scale, left: (rect.width - width * scale) / 2, top: (rect.height - height * scale) / 2, rect, x, y };
+    return {
+      scale,
+      wide: width * scale,
+      tall: height * scale,
+      left: (rect.width - width * scale) / 2,
+      top: (rect.height - height * scale) / 2,
+      rect,
+      x,
+      y,
+    };
   },
   spot(event) {
     const { scale, left, top, rect, x, y } = this.box();
@@ -131,7 +189,9 @@ upwelling.benchParts.push({
   },
   place(event) {
     if (event.button) return;
-    const canvas = event.currentTarget, from = this.spot(event), at = [event.clientX, event.clientY];
+    const canvas = event.currentTarget,
+      from = this.spot(event),
+      at = [event.clientX, event.clientY];
     let drawing = false;
     canvas.setPointerCapture(event.pointerId);
     const move = (next) => {
@@ -143,11 +203,15 @@ upwelling.benchParts.push({
       this.refresh(false);
     };
     canvas.addEventListener("pointermove", move);
-    canvas.addEventListener("pointerup", () => {
-      canvas.removeEventListener("pointermove", move);
-      if (drawing) this.refresh(true);
-      else this.moveTo(Math.floor(from.x), Math.floor(from.y));
-    }, { once: true });
+    canvas.addEventListener(
+      "pointerup",
+      () => {
+        canvas.removeEventListener("pointermove", move);
+        if (drawing) this.refresh(true);
+        else this.moveTo(Math.floor(from.x), Math.floor(from.y));
+      },
+      { once: true },
+    );
   },
   nudge(event) {
     const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
@@ -171,25 +235,39 @@ upwelling.benchParts.push({
     if (!this.regionKind) this.region = null;
     else if (this.region) this.region = { ...this.region, kind: this.regionKind };
     else {
-      const { x, y } = this.point, { width, height } = this.data.frame, reach = height * 0.08;
+      const { x, y } = this.point,
+        { width, height } = this.data.frame,
+        reach = height * 0.08;
       this.setRegion(x - reach, y - reach, x + reach, y + reach);
-      this.region = { ...this.region, right: Math.min(this.region.right, 1), bottom: Math.min(this.region.bottom, 1), kind: this.regionKind };
+      this.region = {
+        ...this.region,
+        right: Math.min(this.region.right, 1),
+        bottom: Math.min(this.region.bottom, 1),
+        kind: this.regionKind,
+      };
       void width;
     }
     this.placeOverlays();
     this.refresh(true);
   },
   setRegion(x0, y0, x1, y1) {
-    const { width, height } = this.data.frame, hold = (value) => Number(Math.min(Math.max(value, 0), 1).toFixed(5));
+    const { width, height } = this.data.frame,
+      hold = (value) => Number(Math.min(Math.max(value, 0), 1).toFixed(5));
     this.region = {
-      kind: this.regionKind, left: hold(Math.min(x0, x1) / width), right: hold(Math.max(x0, x1) / width),
-      top: hold(Math.min(y0, y1) / height), bottom: hold(Math.max(y0, y1) / height),
+      kind: this.regionKind,
+      left: hold(Math.min(x0, x1) / width),
+      right: hold(Math.max(x0, x1) / width),
+      top: hold(Math.min(y0, y1) / height),
+      bottom: hold(Math.max(y0, y1) / height),
     };
     this.placeOverlays();
   },
   dragRegion(event) {
     event.preventDefault();
-    const outline = event.currentTarget, from = this.spot(event), start = { ...this.region }, { width, height } = this.data.frame;
+    const outline = event.currentTarget,
+      from = this.spot(event),
+      start = { ...this.region },
+      { width, height } = this.data.frame;
     outline.setPointerCapture(event.pointerId);
     const move = (next) => {
       const to = this.spot(next);
@@ -197,23 +275,48 @@ upwelling.benchParts.push({
       this.refresh(false);
     };
     outline.addEventListener("pointermove", move);
-    outline.addEventListener("pointerup", () => { outline.removeEventListener("pointermove", move); this.refresh(true); }, { once: true });
+    outline.addEventListener(
+      "pointerup",
+      () => {
+        outline.removeEventListener("pointermove", move);
+        this.refresh(true);
+      },
+      { once: true },
+    );
   },
   shiftRegion(start, dx, dy) {
-    const x = Math.min(Math.max(dx, -start.left), 1 - start.right), y = Math.min(Math.max(dy, -start.top), 1 - start.bottom);
-    this.region = { ...start, left: start.left + x, right: start.right + x, top: start.top + y, bottom: start.bottom + y };
+    const x = Math.min(Math.max(dx, -start.left), 1 - start.right),
+      y = Math.min(Math.max(dy, -start.top), 1 - start.bottom);
+    this.region = {
+      ...start,
+      left: start.left + x,
+      right: start.right + x,
+      top: start.top + y,
+      bottom: start.bottom + y,
+    };
     this.placeOverlays();
   },
   keyRegion(event) {
     const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
-    if (event.key === "Delete") { this.$refs.regionPick.value = ""; this.regionKind = ""; this.region = null; this.placeOverlays(); return this.refresh(true); }
+    if (event.key === "Delete") {
+      this.$refs.regionPick.value = "";
+      this.regionKind = "";
+      this.region = null;
+      this.placeOverlays();
+      return this.refresh(true);
+    }
     if (!way) return null;
     event.preventDefault();
     event.stopPropagation();
     const step = 0.01;
     if (event.shiftKey) {
-      const grown = { ...this.region, right: this.region.right + way[0] * step, bottom: this.region.bottom + way[1] * step };
-      if (grown.right > grown.left + step && grown.bottom > grown.top + step && grown.right <= 1 && grown.bottom <= 1) this.region = grown;
+      const grown = {
+        ...this.region,
+        right: this.region.right + way[0] * step,
+        bottom: this.region.bottom + way[1] * step,
+      };
+      if (grown.right > grown.left + step && grown.bottom > grown.top + step && grown.right <= 1 && grown.bottom <= 1)
+        this.region = grown;
       this.placeOverlays();
     } else this.shiftRegion(this.region, way[0] * step, way[1] * step);
     return this.refresh(true);
@@ -225,54 +328,77 @@ upwelling.benchParts.push({
     const { scale, left, top, wide, tall, x, y, rect } = this.box();
     const at = (px, py) => [left + (px - x) * scale, top + (py - y) * scale];
     const inside = (px, py) => px >= left - 1 && px <= left + wide + 1 && py >= top - 1 && py <= top + tall + 1;
-    const cross = this.$refs.cross, [cx, cy] = at(this.point.x + 0.5, this.point.y + 0.5);
+    const cross = this.$refs.cross,
+      [cx, cy] = at(this.point.x + 0.5, this.point.y + 0.5);
     cross.hidden = !inside(cx, cy);
     cross.style.left = cx + "px";
     cross.style.top = cy + "px";
     const outline = this.$refs.region;
     outline.hidden = !this.region;
     if (this.region) {
-      const { width, height } = this.data.frame, [x0, y0] = at(this.region.left * width, this.region.top * height), [x1, y1] = at(this.region.right * width, this.region.bottom * height);
+      const { width, height } = this.data.frame,
+        [x0, y0] = at(this.region.left * width, this.region.top * height),
+        [x1, y1] = at(this.region.right * width, this.region.bottom * height);
       outline.classList.toggle("ellipse", this.region.kind === "ellipse");
       Object.assign(outline.style, { left: x0 + "px", top: y0 + "px", width: x1 - x0 + "px", height: y1 - y0 + "px" });
     }
-    const edge = left + wide * this.wipe, handle = this.$refs.wipe;
+    this.drawShapes();
+    const edge = left + wide * this.wipe,
+      handle = this.$refs.wipe;
     handle.style.left = edge + "px";
     handle.style.top = top + "px";
     handle.style.height = tall + "px";
-    this.$refs.other.style.clipPath = this.compare === "wipe" ? `inset(0 0 0 ${(edge / Math.max(rect.width, 1)) * 100}%)` : "none";
+    this.$refs.other.style.clipPath =
+      this.compare === "wipe" ? `inset(0 0 0 ${(edge / Math.max(rect.width, 1)) * 100}%)` : "none";
   },
 
   // --- scopes -----------------------------------------------------------------------------------------------------
   startScopes() {
     let kept = [];
-    try { kept = JSON.parse(localStorage.getItem("bench-scopes")) || []; } catch { kept = []; }
-    const fallback = [{ kind: "parade", boundary: "display", scale: "percent", gain: 1, skin: false }, { kind: "vectorscope", boundary: "display", scale: "percent", gain: 1, skin: false }];
-    this.scopes = fallback.map((scope, i) => (kept[i] && this.$root.querySelector(`.scope[data-place="${i}"] [data-part=kind] option[value="${kept[i].kind}"]`) ? { ...scope, ...kept[i] } : scope));
+    try {
+      kept = JSON.parse(localStorage.getItem("bench-scopes")) || [];
+    } catch {
+      kept = [];
+    }
+    const fallback = [
+      { kind: "parade", boundary: "display", scale: "percent", gain: 1, skin: false },
+      { kind: "vectorscope", boundary: "display", scale: "percent", gain: 1, skin: false },
+    ];
+    this.scopes = fallback.map((scope, i) =>
+      kept[i] && this.$root.querySelector(`.scope[data-place="${i}"] [data-part=kind] option[value="${kept[i].kind}"]`)
+        ? { ...scope, ...kept[i] }
+        : scope,
+    );
     this.syncScopes();
   },
   syncScopes() {
     this.scopes.forEach((scope, i) => {
       const box = this.$root.querySelector(`.scope[data-place="${i}"]`);
       for (const field of box.querySelectorAll("[data-part]")) {
-        if (field.type === "checkbox") field.checked = scope[field.dataset.part]; else field.value = String(scope[field.dataset.part]);
+        if (field.type === "checkbox") field.checked = scope[field.dataset.part];
+        else field.value = String(scope[field.dataset.part]);
       }
-      const levels = ["parade", "waveform", "overlay"].includes(scope.kind);
+      const chosen = box.querySelector("[data-part=kind]").selectedOptions[0].dataset,
+        levels = chosen.drawing === "levels";
       box.querySelector("[data-part=scale]").hidden = !levels;
       box.querySelector(".unitline label").hidden = !levels || scope.boundary !== "display";
-      box.querySelector("[data-part=gain]").hidden = scope.kind !== "vectorscope";
-      box.querySelector("[data-part=boundary]").hidden = scope.kind === "histogram";
+      box.querySelector("[data-part=gain]").hidden = chosen.drawing !== "colour differences";
+      box.querySelector("[data-part=boundary]").hidden = "fixed" in chosen;
     });
   },
   pickScope(event) {
-    const field = event.target, place = Number(field.closest(".scope").dataset.place), part = field.dataset.part;
+    const field = event.target,
+      place = Number(field.closest(".scope").dataset.place),
+      part = field.dataset.part;
     this.scopes[place][part] = part === "skin" ? field.checked : part === "gain" ? Number(field.value) : field.value;
     localStorage.setItem("bench-scopes", JSON.stringify(this.scopes));
     this.syncScopes();
     this.refresh(true);
   },
   nextScope(place) {
-    const options = [...this.$root.querySelector(`.scope[data-place="${place}"] [data-part=kind]`).options].map((option) => option.value);
+    const options = [...this.$root.querySelector(`.scope[data-place="${place}"] [data-part=kind]`).options].map(
+      (option) => option.value,
+    );
     this.scopes[place].kind = options[(options.indexOf(this.scopes[place].kind) + 1) % options.length];
     localStorage.setItem("bench-scopes", JSON.stringify(this.scopes));
     this.syncScopes();
@@ -280,15 +406,19 @@ upwelling.benchParts.push({
   },
   drawScopes() {
     this.shown.forEach((scope, i) => {
-      const box = this.$root.querySelector(`.scope[data-place="${i}"]`), canvas = box.querySelector("canvas");
+      const box = this.$root.querySelector(`.scope[data-place="${i}"]`),
+        canvas = box.querySelector("canvas");
       const tall = Math.round((canvas.clientHeight / Math.max(canvas.clientWidth, 1)) * canvas.width);
       if (tall > 40 && Math.abs(canvas.height - tall) > 1) canvas.height = tall;
-      upwelling.drawScope(canvas, scope, this.hasOther && this.other ? this.other[i] : null);
+      drawScope(canvas, scope, this.hasOther && this.other ? this.other[i] : null);
       canvas.setAttribute("aria-label", `${scope.title} of ${scope.of}, ${scope.unit}`);
       box.querySelector("[data-unit]").textContent = scope.unit;
       const pick = box.querySelector("[data-part=scale]");
       if (scope.scale && pick.value !== scope.scale) pick.value = scope.scale;
     });
   },
-  pickBars(event) { this.bars = event.target.checked; this.refresh(true); },
-});
+  pickBars(event) {
+    this.bars = event.target.checked;
+    this.refresh(true);
+  },
+};

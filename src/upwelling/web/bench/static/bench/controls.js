@@ -1,10 +1,7 @@
 // Sliders, typed values and choices, bound to paths of the settings.
-window.upwelling = window.upwelling || {};
-upwelling.minus = (text) => String(text).replace("-", "−");
-upwelling.plain = (text) => Number(String(text).replace("−", "-").replace(",", ".").trim());
-upwelling.benchParts = [];
+import { minus, plain } from "../js/numbers.js";
 
-upwelling.benchParts.push({
+export const controls = {
   // Binds what lies in `root`. Paths there may be given within a thing: `prefix` says which.
   bindControls(root, prefix) {
     for (const cell of root.querySelectorAll(".cell")) {
@@ -12,7 +9,10 @@ upwelling.benchParts.push({
       const { path, low, high, fine } = cell.dataset;
       const slider = cell.querySelector("input[type=range]");
       const number = cell.querySelector(".number");
-      const reset = () => { this.set(path, Number(cell.dataset.default)); this.commit(cell); };
+      const reset = () => {
+        this.set(path, Number(cell.dataset.default));
+        this.commit(cell);
+      };
       const share = (Number(cell.dataset.default) - low) / (high - low);
       cell.querySelector(".zero").style.left = `calc(${share} * (100% - 9px) + 4px)`;
       slider.addEventListener("input", () => this.set(path, this.rested(Number(slider.value), cell.dataset)));
@@ -20,17 +20,25 @@ upwelling.benchParts.push({
       slider.addEventListener("dblclick", reset);
       slider.addEventListener("keydown", (event) => {
         const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
-        if (event.key === "Delete" || event.key === "Backspace") { event.preventDefault(); return reset(); }
+        if (event.key === "Delete" || event.key === "Backspace") {
+          event.preventDefault();
+          return reset();
+        }
         if (!way) return;
         event.preventDefault();
-        const step = Number(fine) * (event.shiftKey ? 0.1 : 1);
+        const step = Number(fine) * (event.shiftKey && !cell.dataset.whole ? 0.1 : 1);
         this.set(path, Math.min(high, Math.max(low, this.get(path) + way * step)));
         this.commitSoon(cell);
       });
       number.addEventListener("change", () => {
-        const times = Number(cell.dataset.times), value = upwelling.plain(number.value) / times;
+        const times = Number(cell.dataset.times),
+          typed = plain(number.value) / times,
+          value = cell.dataset.whole ? Math.round(typed) : typed;
         if (!Number.isFinite(value) || value < low || value > high) {
-          this.complain("typed", `${number.getAttribute("aria-label")}: type a number from ${upwelling.minus(low * times)} to ${upwelling.minus(high * times)}.`);
+          this.complain(
+            "typed",
+            `${number.getAttribute("aria-label")}: type a number from ${minus(low * times)} to ${minus(high * times)}.`,
+          );
           return this.syncControls();
         }
         this.set(path, value);
@@ -39,32 +47,52 @@ upwelling.benchParts.push({
     }
     for (const choice of root.querySelectorAll(".choice")) {
       choice.dataset.path = prefix + choice.dataset.path;
-      choice.addEventListener("change", () => { this.set(choice.dataset.path, choice.value); this.commit(choice); });
+      choice.addEventListener("change", () => {
+        this.set(choice.dataset.path, choice.value);
+        this.commit(choice);
+      });
     }
   },
 
   // A hand stops at fifths of the smallest step, and at the resting value when it comes near it.
-  rested(value, { low, high, fine, "default": rest }) {
+  rested(value, { low, high, fine, whole, default: rest }) {
+    if (whole) return Math.round(value);
     if (Math.abs(value - rest) < (high - low) * 0.008) return Number(rest);
     const step = fine / 5;
     return Number((Math.round(value / step) * step).toFixed(6));
   },
   effective() {
     return {
-      ...this.settings, rendering: this.settings.rendering || this.data.production_rendering,
-      development: this.settings.development || this.data.shared_development, look: this.settings.look || this.data.inherited_look,
+      ...this.settings,
+      rendering: this.settings.rendering || this.data.production_rendering,
+      development: this.settings.development || this.data.shared_development,
+      look: this.settings.look || this.data.inherited_look,
     };
   },
-  get(path) { return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), this.effective()); },
+  get(path) {
+    const standing = this.standing(path);
+    if (standing !== undefined) return standing;
+    return path
+      .split(".")
+      .reduce((place, key) => (place === null || place === undefined ? place : place[key]), this.effective());
+  },
   set(path, value) {
     if (!this.data.editable) return;
     this.settle("typed");
     const keys = path.split(".");
-    const shared = { rendering: this.data.production_rendering, development: this.data.shared_development, look: this.data.inherited_look }[keys[0]];
+    const shared = {
+      rendering: this.data.production_rendering,
+      development: this.data.shared_development,
+      look: this.data.inherited_look,
+    }[keys[0]];
     if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
-    const last = keys.pop();
-    keys.reduce((place, key) => place[key], this.settings)[last] = value;
+    if (!this.putKey(path, value)) {
+      const last = keys.pop();
+      keys.reduce((place, key) => place[key], this.settings)[last] = value;
+    }
+    if (path.includes(".limit.selections.")) this.spread();
     this.syncControls();
+    this.drawShapes();
     this.refresh(false);
     if (path.startsWith("rendering")) this.redrawTone();
   },
@@ -73,8 +101,9 @@ upwelling.benchParts.push({
       const value = this.get(cell.dataset.path);
       if (typeof value !== "number") continue;
       cell.querySelector("input[type=range]").value = value;
-      const shown = Number((value * cell.dataset.times).toFixed(6)), digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(shown).split(".")[1] || "").length));
-      cell.querySelector(".number").value = upwelling.minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
+      const shown = Number((value * cell.dataset.times).toFixed(6)),
+        digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(shown).split(".")[1] || "").length));
+      cell.querySelector(".number").value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
       cell.classList.toggle("moved", value !== Number(cell.dataset.default));
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
@@ -90,6 +119,10 @@ upwelling.benchParts.push({
   },
   commit(cell) {
     const name = cell.querySelector ? cell.querySelector(".number") : null;
-    return this.save(name ? name.getAttribute("aria-label").split(",")[0].toLowerCase() : (cell.getAttribute("aria-label") || "change").toLowerCase());
+    return this.save(
+      name
+        ? name.getAttribute("aria-label").split(",")[0].toLowerCase()
+        : (cell.getAttribute("aria-label") || "change").toLowerCase(),
+    );
   },
-});
+};

@@ -1,263 +1,380 @@
 // Curves of a step: an SVG whose points are dragged, nudged, added and removed. Which curve it is drawn as comes from the server.
-(() => {
-  const SVG = "http://www.w3.org/2000/svg";
-  const WIDE = 430, TALL = 128, PAD = { left: 34, right: 8, top: 6, bottom: 18 };
+import { post } from "../js/http.js";
+import { minus, plain } from "../js/numbers.js";
 
-  const make = (name, attributes, parent) => {
-    const element = document.createElementNS(SVG, name);
-    for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-    parent.append(element);
-    return element;
-  };
+const SVG = "http://www.w3.org/2000/svg";
+const WIDE = 430,
+  TALL = 128,
+  PAD = { left: 34, right: 8, top: 6, bottom: 18 };
 
-  class CurveEditor {
-    constructor(bench, root, curves) {
-      this.bench = bench;
-      this.curves = curves;
-      this.svg = root.querySelector("svg");
-      this.pick = root.querySelector(".curvepick");
-      this.fields = { x: root.querySelector("[data-axis=x]"), y: root.querySelector("[data-axis=y]") };
-      this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
-      this.help = root.querySelector(".curvehelp");
-      this.buttons = { add: root.querySelector("[data-do=add]"), remove: root.querySelector("[data-do=remove]"), reset: root.querySelector("[data-do=reset]") };
-      // A page that makes the editor anew keeps the curve and the point in hand.
-      this.at = bench.pointInHand && bench.pointInHand.step === bench.step ? bench.pointInHand.at : 0;
-      this.pick.addEventListener("change", () => this.choose(this.pick.value));
-      this.buttons.add.addEventListener("click", () => this.addBeside());
-      this.buttons.remove.addEventListener("click", () => this.remove());
-      this.buttons.reset.addEventListener("click", () => this.write(JSON.parse(JSON.stringify(this.spec.default)), true, "reset a curve"));
-      for (const axis of ["x", "y"]) this.fields[axis].addEventListener("change", () => this.typed(axis));
-      const bent = curves.find((curve) => JSON.stringify(this.read(curve.path)) !== JSON.stringify(curve.default));
-      this.choose(bench.curveInHand && curves.some((c) => c.path === bench.curveInHand) ? bench.curveInHand : (bent || curves[0]).path);
-    }
+const make = (name, attributes, parent) => {
+  const element = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+  parent.append(element);
+  return element;
+};
 
-    read(path) { return this.bench.get(`steps.${this.bench.index}.${path}`); }
-    get points() { return this.read(this.spec.path); }
-    x(value) { const [low, high] = this.spec.x; return PAD.left + ((value - low) / (high - low)) * (WIDE - PAD.left - PAD.right); }
-    y(value) { const [low, high] = this.spec.y; return TALL - PAD.bottom - ((value - low) / (high - low)) * (TALL - PAD.top - PAD.bottom); }
-    label(value) { return upwelling.minus(Number(value.toFixed(this.spec.y[1] - this.spec.y[0] > 20 ? 1 : 3))); }
-
-    choose(path) {
-      this.spec = this.curves.find((curve) => curve.path === path);
-      this.bench.curveInHand = path;
-      this.pick.value = path;
-      this.at = Math.min(this.at, this.points.length - 1);
-      this.units.x.textContent = this.spec.x_unit;
-      this.units.y.textContent = this.spec.y_unit;
-      this.help.textContent = this.spec.help;
-      this.draw();
-    }
-
-    draw() {
-      const { svg, spec } = this;
-      const focused = svg.contains(document.activeElement);
-      svg.replaceChildren();
-      svg.setAttribute("viewBox", `0 0 ${WIDE} ${TALL}`);
-      make("rect", { class: "paper", width: WIDE, height: TALL }, svg);
-      this.ground = make("g", {}, svg);
-      if (spec.around) for (let hue = 0; hue < 360; hue += 10) {
-        make("rect", { class: "hue", "data-hue": hue, x: this.x(hue), y: TALL - PAD.bottom, width: this.x(hue + 10) - this.x(hue) + 0.5, height: 4, fill: `oklch(0.7 0.1 ${hue + 5})` }, svg);
-      }
-      const [low, high] = spec.x;
-      for (let i = 0; i <= 8; i++) {
-        const value = low + (i / 8) * (high - low);
-        make("line", { class: "grid", x1: this.x(value), x2: this.x(value), y1: PAD.top, y2: TALL - PAD.bottom }, svg);
-        if (i % 2 === 0) make("text", { class: "tick middle", x: this.x(value), y: TALL - 4 }, svg).textContent = upwelling.minus(Number(value.toFixed(2)));
-      }
-      const rest = spec.default[0][1], [bottom, top] = spec.y;
-      const level = spec.identity ? [bottom, (bottom + top) / 2, top] : [bottom, rest, top];
-      for (const value of level) {
-        make("text", { class: "tick end", x: PAD.left - 4, y: this.y(value) + 3 }, svg).textContent = upwelling.minus(value);
-        if (!spec.identity) make("line", { class: value === rest ? "zeroline" : "grid", x1: PAD.left, x2: WIDE - PAD.right, y1: this.y(value), y2: this.y(value) }, svg);
-      }
-      if (spec.identity) make("line", { class: "zeroline", x1: this.x(low), y1: this.y(bottom), x2: this.x(high), y2: this.y(top) }, svg);
-      this.line = make("polyline", { class: "curve" }, svg);
-      this.dots = this.points.map((_, i) => {
-        const dot = make("circle", { class: "knot", r: 5.5, tabindex: 0, role: "slider", "data-knot": i }, svg);
-        dot.addEventListener("pointerdown", (event) => this.drag(event, i));
-        dot.addEventListener("keydown", (event) => this.key(event, i));
-        dot.addEventListener("focus", () => this.choosePoint(i));
-        dot.addEventListener("dblclick", (event) => { event.stopPropagation(); this.at = i; this.toRest(); });
-        return dot;
-      });
-      svg.ondblclick = (event) => this.addAt(event);
-      this.place();
-      if (this.histogram) this.behind(this.histogram);
-      if (focused && this.dots[this.at]) this.dots[this.at].focus();
-    }
-
-    place() {
-      this.bench.pointInHand = { step: this.bench.step, at: this.at };
-      this.points.forEach(([px, py], i) => {
-        const dot = this.dots[i];
-        dot.setAttribute("cx", this.x(px));
-        dot.setAttribute("cy", this.y(py));
-        dot.setAttribute("aria-label", `${this.spec.title}, point ${i + 1} of ${this.points.length}`);
-        dot.setAttribute("aria-valuenow", py);
-        dot.setAttribute("aria-valuemin", this.spec.y[0]);
-        dot.setAttribute("aria-valuemax", this.spec.y[1]);
-        dot.setAttribute("aria-valuetext", `${this.label(px)} ${this.spec.x_unit}: ${this.label(py)} ${this.spec.y_unit}`);
-        dot.classList.toggle("inhand", i === this.at);
-      });
-      const [px, py] = this.points[this.at];
-      this.fields.x.value = this.label(px);
-      this.fields.y.value = this.label(py);
-      this.buttons.remove.disabled = this.bench.locked || this.points.length <= 2;
-      this.buttons.add.disabled = this.bench.locked || this.points.length >= this.bench.data.most_points;
-      this.askLine();
-    }
-
-    // The curve between the points is the server's: asked for by the newest points only.
-    async askLine() {
-      this.again = true;
-      if (this.asking) return;
-      this.asking = true;
-      while (this.again) {
-        this.again = false;
-        const spec = this.spec;
-        try {
-          const body = { points: this.points, kind: this.bench.current.kind, curve: spec.path };
-          const said = await (await upwelling.post(this.bench.data.urls.curve, body)).json();
-          if (spec === this.spec) this.line.setAttribute("points", said.xs.map((x, i) => `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(said.ys[i], spec.y[0]), spec.y[1])).toFixed(1)}`).join(" "));
-          this.svg.classList.remove("refused");
-        } catch (error) {
-          this.svg.classList.add("refused");
-        }
-      }
-      this.asking = false;
-    }
-
-    behind(counts) {
-      this.histogram = counts;
-      if (this.spec.x_unit !== "stops" || !this.ground) return;
-      const most = Math.max(1, ...counts.slice(1, -1)), tall = TALL - PAD.top - PAD.bottom;
-      this.ground.replaceChildren();
-      counts.forEach((count, i) => {
-        const stop = -10 + i * 0.2;
-        if (stop < this.spec.x[0] || stop >= this.spec.x[1] || !count) return;
-        const height = Math.sqrt(count / most) * tall;
-        make("rect", { class: "tones", x: this.x(stop), y: TALL - PAD.bottom - height, width: this.x(stop + 0.2) - this.x(stop) + 0.3, height }, this.ground);
-      });
-    }
-
-    // Where a pointer is, as shares of the plot from its lower left; the drawing may stand inside a larger box.
-    spot(event) {
-      const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
-      return [(at.x - PAD.left) / (WIDE - PAD.left - PAD.right), (TALL - PAD.bottom - at.y) / (TALL - PAD.top - PAD.bottom)];
-    }
-
-    choosePoint(i) { this.at = i; this.place(); }
-
-    // Keeps a point between its neighbours and inside the plot.
-    held(i, px, py) {
-      const { spec, points } = this, room = (spec.x[1] - spec.x[0]) / 500;
-      const low = i > 0 ? points[i - 1][0] + room : spec.x[0], high = i < points.length - 1 ? points[i + 1][0] - room : spec.x[1] - (spec.around ? room : 0);
-      return [Math.min(Math.max(px, low), high), Math.min(Math.max(py, spec.y[0]), spec.y[1])].map((value) => Number(value.toFixed(4)));
-    }
-
-    drag(event, i) {
-      if (this.bench.locked || event.button) return;
-      event.preventDefault();
-      const dot = event.currentTarget;
-      dot.focus();
-      dot.setPointerCapture(event.pointerId);
-      const rest = this.spec.identity ? null : this.spec.default[0][1];
-      const move = (next) => {
-        const [px, py] = this.spot(next);
-        const [low, high] = this.spec.x, [bottom, top] = this.spec.y;
-        let value = bottom + py * (top - bottom);
-        if (rest !== null && Math.abs(value - rest) < (top - bottom) * 0.02) value = rest;
-        this.points[i] = this.held(i, next.shiftKey ? this.points[i][0] : low + px * (high - low), value);
-        this.place();
-        this.bench.refresh(false);
-      };
-      const end = () => {
-        dot.removeEventListener("pointermove", move);
-        this.bench.save(this.spec.title.toLowerCase());
-      };
-      dot.addEventListener("pointermove", move);
-      dot.addEventListener("pointerup", end, { once: true });
-    }
-
-    key(event, i) {
-      const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
-      if (event.key === "Delete" || event.key === "Backspace") { event.preventDefault(); this.at = i; return this.remove(); }
-      if (event.key === "Home") { event.preventDefault(); this.at = i; return this.toRest(); }
-      if (event.key === "Insert" || event.key === "+") { event.preventDefault(); this.at = i; return this.addBeside(); }
-      if (!way || this.bench.locked) return;
-      event.preventDefault();
-      const fine = event.shiftKey ? 0.1 : 1, [px, py] = this.points[i];
-      const dx = (this.spec.x[1] - this.spec.x[0]) / 100 * fine, dy = (this.spec.y[1] - this.spec.y[0]) / 100 * fine;
-      this.points[i] = this.held(i, px + way[0] * dx, py + way[1] * dy);
-      this.place();
-      this.bench.refresh(false);
-      clearTimeout(this.soon);
-      this.soon = setTimeout(() => this.bench.save(this.spec.title.toLowerCase()), 350);
-    }
-
-    typed(axis) {
-      const value = upwelling.plain(this.fields[axis].value), bounds = this.spec[axis];
-      if (!Number.isFinite(value) || value < bounds[0] || value > bounds[1]) {
-        this.bench.complain("typed", `${this.spec.title}: type a number from ${upwelling.minus(bounds[0])} to ${upwelling.minus(bounds[1])}.`);
-        return this.place();
-      }
-      const [px, py] = this.points[this.at];
-      this.points[this.at] = this.held(this.at, axis === "x" ? value : px, axis === "y" ? value : py);
-      this.place();
-      this.bench.settle("typed");
-      this.bench.save(this.spec.title.toLowerCase());
-    }
-
-    toRest() {
-      if (this.bench.locked) return;
-      const [px] = this.points[this.at];
-      this.points[this.at] = this.held(this.at, px, this.spec.identity ? px : this.spec.default[0][1]);
-      this.place();
-      this.bench.save(this.spec.title.toLowerCase());
-    }
-
-    write(points, redraw, label) {
-      if (this.bench.locked) return;
-      this.points.splice(0, this.points.length, ...points);
-      this.at = Math.min(this.at, points.length - 1);
-      if (redraw) this.draw();
-      this.bench.save(label || this.spec.title.toLowerCase());
-    }
-
-    insert(px, py) {
-      if (this.bench.locked || this.points.length >= this.bench.data.most_points) return;
-      const after = this.points.findIndex(([x]) => x > px);
-      const place = after < 0 ? this.points.length : after;
-      const points = [...this.points.slice(0, place), [px, py], ...this.points.slice(place)];
-      this.at = place;
-      this.write(points, true, `point of ${this.spec.title.toLowerCase()}`);
-      this.dots[place].focus();
-    }
-
-    addBeside() {
-      const [a, b] = [this.points[this.at], this.points[this.at + 1] || this.points[this.at - 1]];
-      this.insert(Number(((a[0] + b[0]) / 2).toFixed(4)), Number(((a[1] + b[1]) / 2).toFixed(4)));
-    }
-
-    addAt(event) {
-      const [low, high] = this.spec.x, [bottom, top] = this.spec.y, [across, up] = this.spot(event);
-      const px = low + across * (high - low), py = bottom + up * (top - bottom);
-      const room = (high - low) / 250;
-      if (px < low || px >= high || this.points.some(([x]) => Math.abs(x - px) < room)) return;
-      this.insert(Number(px.toFixed(4)), Number(Math.min(Math.max(py, bottom), top).toFixed(4)));
-    }
-
-    remove() {
-      if (this.bench.locked || this.points.length <= 2) return;
-      this.write(this.points.filter((_, i) => i !== this.at), true, `point of ${this.spec.title.toLowerCase()}`);
-      this.dots[this.at].focus();
-    }
+class CurveEditor {
+  constructor(bench, root, curves) {
+    this.bench = bench;
+    this.curves = curves;
+    this.svg = root.querySelector("svg");
+    this.pick = root.querySelector(".curvepick");
+    this.fields = { x: root.querySelector("[data-axis=x]"), y: root.querySelector("[data-axis=y]") };
+    this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
+    this.help = root.querySelector(".curvehelp");
+    this.buttons = {
+      add: root.querySelector("[data-do=add]"),
+      remove: root.querySelector("[data-do=remove]"),
+      reset: root.querySelector("[data-do=reset]"),
+    };
+    // A page that makes the editor anew keeps the curve and the point in hand.
+    this.at = bench.pointInHand && bench.pointInHand.step === bench.step ? bench.pointInHand.at : 0;
+    this.pick.addEventListener("change", () => this.choose(this.pick.value));
+    this.buttons.add.addEventListener("click", () => this.addBeside());
+    this.buttons.remove.addEventListener("click", () => this.remove());
+    this.buttons.reset.addEventListener("click", () =>
+      this.write(JSON.parse(JSON.stringify(this.spec.default)), true, "reset a curve"),
+    );
+    for (const axis of ["x", "y"]) this.fields[axis].addEventListener("change", () => this.typed(axis));
+    const bent = curves.find((curve) => JSON.stringify(this.read(curve.path)) !== JSON.stringify(curve.default));
+    this.choose(
+      bench.curveInHand && curves.some((c) => c.path === bench.curveInHand)
+        ? bench.curveInHand
+        : (bent || curves[0]).path,
+    );
   }
 
-  upwelling.benchParts.push({
-    startCurves(place) {
-      const root = place.querySelector(".curves");
-      if (root) this.curve = new CurveEditor(this, root, this.data.kinds[this.current.kind].curves);
-    },
-  });
-})();
+  read(path) {
+    return this.bench.get(`steps.${this.bench.index}.${path}`);
+  }
+  get points() {
+    return this.read(this.spec.path);
+  }
+  x(value) {
+    const [low, high] = this.spec.x;
+    return PAD.left + ((value - low) / (high - low)) * (WIDE - PAD.left - PAD.right);
+  }
+  y(value) {
+    const [low, high] = this.spec.y;
+    return TALL - PAD.bottom - ((value - low) / (high - low)) * (TALL - PAD.top - PAD.bottom);
+  }
+  label(value) {
+    return minus(Number(value.toFixed(this.spec.y[1] - this.spec.y[0] > 20 ? 1 : 3)));
+  }
+
+  choose(path) {
+    this.spec = this.curves.find((curve) => curve.path === path);
+    this.bench.curveInHand = path;
+    this.pick.value = path;
+    this.at = Math.min(this.at, this.points.length - 1);
+    this.units.x.textContent = this.spec.x_unit;
+    this.units.y.textContent = this.spec.y_unit;
+    this.help.textContent = this.spec.help;
+    this.draw();
+  }
+
+  draw() {
+    const { svg, spec } = this;
+    const focused = svg.contains(document.activeElement);
+    svg.replaceChildren();
+    svg.setAttribute("viewBox", `0 0 ${WIDE} ${TALL}`);
+    make("rect", { class: "paper", width: WIDE, height: TALL }, svg);
+    this.ground = make("g", {}, svg);
+    if (spec.around)
+      for (let hue = 0; hue < 360; hue += 10) {
+        make(
+          "rect",
+          {
+            class: "hue",
+            "data-hue": hue,
+            x: this.x(hue),
+            y: TALL - PAD.bottom,
+            width: this.x(hue + 10) - this.x(hue) + 0.5,
+            height: 4,
+            fill: `oklch(0.7 0.1 ${hue + 5})`,
+          },
+          svg,
+        );
+      }
+    const [low, high] = spec.x;
+    for (let i = 0; i <= 8; i++) {
+      const value = low + (i / 8) * (high - low);
+      make("line", { class: "grid", x1: this.x(value), x2: this.x(value), y1: PAD.top, y2: TALL - PAD.bottom }, svg);
+      if (i % 2 === 0)
+        make("text", { class: "tick middle", x: this.x(value), y: TALL - 4 }, svg).textContent = minus(
+          Number(value.toFixed(2)),
+        );
+    }
+    const rest = spec.default[0][1],
+      [bottom, top] = spec.y;
+    const level = spec.identity ? [bottom, (bottom + top) / 2, top] : [bottom, rest, top];
+    for (const value of level) {
+      make("text", { class: "tick end", x: PAD.left - 4, y: this.y(value) + 3 }, svg).textContent = minus(value);
+      if (!spec.identity)
+        make(
+          "line",
+          {
+            class: value === rest ? "zeroline" : "grid",
+            x1: PAD.left,
+            x2: WIDE - PAD.right,
+            y1: this.y(value),
+            y2: this.y(value),
+          },
+          svg,
+        );
+    }
+    if (spec.identity)
+      make("line", { class: "zeroline", x1: this.x(low), y1: this.y(bottom), x2: this.x(high), y2: this.y(top) }, svg);
+    this.line = make("polyline", { class: "curve" }, svg);
+    this.dots = this.points.map((_, i) => {
+      const dot = make("circle", { class: "knot", r: 5.5, tabindex: 0, role: "slider", "data-knot": i }, svg);
+      dot.addEventListener("pointerdown", (event) => this.drag(event, i));
+      dot.addEventListener("keydown", (event) => this.key(event, i));
+      dot.addEventListener("focus", () => this.choosePoint(i));
+      dot.addEventListener("dblclick", (event) => {
+        event.stopPropagation();
+        this.at = i;
+        this.toRest();
+      });
+      return dot;
+    });
+    svg.ondblclick = (event) => this.addAt(event);
+    this.place();
+    if (this.histogram) this.behind(this.histogram);
+    if (focused && this.dots[this.at]) this.dots[this.at].focus();
+  }
+
+  place() {
+    this.bench.pointInHand = { step: this.bench.step, at: this.at };
+    this.points.forEach(([px, py], i) => {
+      const dot = this.dots[i];
+      dot.setAttribute("cx", this.x(px));
+      dot.setAttribute("cy", this.y(py));
+      dot.setAttribute("aria-label", `${this.spec.title}, point ${i + 1} of ${this.points.length}`);
+      dot.setAttribute("aria-valuenow", py);
+      dot.setAttribute("aria-valuemin", this.spec.y[0]);
+      dot.setAttribute("aria-valuemax", this.spec.y[1]);
+      dot.setAttribute(
+        "aria-valuetext",
+        `${this.label(px)} ${this.spec.x_unit}: ${this.label(py)} ${this.spec.y_unit}`,
+      );
+      dot.classList.toggle("inhand", i === this.at);
+    });
+    const [px, py] = this.points[this.at];
+    this.fields.x.value = this.label(px);
+    this.fields.y.value = this.label(py);
+    this.buttons.remove.disabled = this.bench.locked || this.points.length <= 2;
+    this.buttons.add.disabled = this.bench.locked || this.points.length >= this.bench.data.most_points;
+    this.askLine();
+  }
+
+  // The curve between the points is the server's: asked for by the newest points only.
+  async askLine() {
+    this.again = true;
+    if (this.asking) return;
+    this.asking = true;
+    while (this.again) {
+      this.again = false;
+      const spec = this.spec;
+      try {
+        const body = { points: this.points, kind: this.bench.current.kind, curve: spec.path };
+        const said = await (await post(this.bench.data.urls.curve, body)).json();
+        if (spec === this.spec)
+          this.line.setAttribute(
+            "points",
+            said.xs
+              .map(
+                (x, i) =>
+                  `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(said.ys[i], spec.y[0]), spec.y[1])).toFixed(1)}`,
+              )
+              .join(" "),
+          );
+        this.svg.classList.remove("refused");
+      } catch (error) {
+        this.svg.classList.add("refused");
+      }
+    }
+    this.asking = false;
+  }
+
+  behind(counts) {
+    this.histogram = counts;
+    if (this.spec.x_unit !== "stops" || !this.ground) return;
+    const most = Math.max(1, ...counts.slice(1, -1)),
+      tall = TALL - PAD.top - PAD.bottom;
+    this.ground.replaceChildren();
+    counts.forEach((count, i) => {
+      const stop = -10 + i * 0.2;
+      if (stop < this.spec.x[0] || stop >= this.spec.x[1] || !count) return;
+      const height = Math.sqrt(count / most) * tall;
+      make(
+        "rect",
+        {
+          class: "tones",
+          x: this.x(stop),
+          y: TALL - PAD.bottom - height,
+          width: this.x(stop + 0.2) - this.x(stop) + 0.3,
+          height,
+        },
+        this.ground,
+      );
+    });
+  }
+
+  // Where a pointer is, as shares of the plot from its lower left; the drawing may stand inside a larger box.
+  spot(event) {
+    const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
+    return [
+      (at.x - PAD.left) / (WIDE - PAD.left - PAD.right),
+      (TALL - PAD.bottom - at.y) / (TALL - PAD.top - PAD.bottom),
+    ];
+  }
+
+  choosePoint(i) {
+    this.at = i;
+    this.place();
+  }
+
+  // Keeps a point between its neighbours and inside the plot.
+  held(i, px, py) {
+    const { spec, points } = this,
+      room = (spec.x[1] - spec.x[0]) / 500;
+    const low = i > 0 ? points[i - 1][0] + room : spec.x[0],
+      high = i < points.length - 1 ? points[i + 1][0] - room : spec.x[1] - (spec.around ? room : 0);
+    return [Math.min(Math.max(px, low), high), Math.min(Math.max(py, spec.y[0]), spec.y[1])].map((value) =>
+      Number(value.toFixed(4)),
+    );
+  }
+
+  drag(event, i) {
+    if (this.bench.locked || event.button) return;
+    event.preventDefault();
+    const dot = event.currentTarget;
+    dot.focus();
+    dot.setPointerCapture(event.pointerId);
+    const rest = this.spec.identity ? null : this.spec.default[0][1];
+    const move = (next) => {
+      const [px, py] = this.spot(next);
+      const [low, high] = this.spec.x,
+        [bottom, top] = this.spec.y;
+      let value = bottom + py * (top - bottom);
+      if (rest !== null && Math.abs(value - rest) < (top - bottom) * 0.02) value = rest;
+      this.points[i] = this.held(i, next.shiftKey ? this.points[i][0] : low + px * (high - low), value);
+      this.place();
+      this.bench.refresh(false);
+    };
+    const end = () => {
+      dot.removeEventListener("pointermove", move);
+      this.bench.save(this.spec.title.toLowerCase());
+    };
+    dot.addEventListener("pointermove", move);
+    dot.addEventListener("pointerup", end, { once: true });
+  }
+
+  key(event, i) {
+    const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    if (event.key === "Delete" || event.key === "Backspace") {
+      event.preventDefault();
+      this.at = i;
+      return this.remove();
+    }
+    if (event.key === "Home") {
+      event.preventDefault();
+      this.at = i;
+      return this.toRest();
+    }
+    if (event.key === "Insert" || event.key === "+") {
+      event.preventDefault();
+      this.at = i;
+      return this.addBeside();
+    }
+    if (!way || this.bench.locked) return;
+    event.preventDefault();
+    const fine = event.shiftKey ? 0.1 : 1,
+      [px, py] = this.points[i];
+    const dx = ((this.spec.x[1] - this.spec.x[0]) / 100) * fine,
+      dy = ((this.spec.y[1] - this.spec.y[0]) / 100) * fine;
+    this.points[i] = this.held(i, px + way[0] * dx, py + way[1] * dy);
+    this.place();
+    this.bench.refresh(false);
+    clearTimeout(this.soon);
+    this.soon = setTimeout(() => this.bench.save(this.spec.title.toLowerCase()), 350);
+  }
+
+  typed(axis) {
+    const value = plain(this.fields[axis].value),
+      bounds = this.spec[axis];
+    if (!Number.isFinite(value) || value < bounds[0] || value > bounds[1]) {
+      this.bench.complain(
+        "typed",
+        `${this.spec.title}: type a number from ${minus(bounds[0])} to ${minus(bounds[1])}.`,
+      );
+      return this.place();
+    }
+    const [px, py] = this.points[this.at];
+    this.points[this.at] = this.held(this.at, axis === "x" ? value : px, axis === "y" ? value : py);
+    this.place();
+    this.bench.settle("typed");
+    this.bench.save(this.spec.title.toLowerCase());
+  }
+
+  toRest() {
+    if (this.bench.locked) return;
+    const [px] = this.points[this.at];
+    this.points[this.at] = this.held(this.at, px, this.spec.identity ? px : this.spec.default[0][1]);
+    this.place();
+    this.bench.save(this.spec.title.toLowerCase());
+  }
+
+  write(points, redraw, label) {
+    if (this.bench.locked) return;
+    this.points.splice(0, this.points.length, ...points);
+    this.at = Math.min(this.at, points.length - 1);
+    if (redraw) this.draw();
+    this.bench.save(label || this.spec.title.toLowerCase());
+  }
+
+  insert(px, py) {
+    if (this.bench.locked || this.points.length >= this.bench.data.most_points) return;
+    const after = this.points.findIndex(([x]) => x > px);
+    const place = after < 0 ? this.points.length : after;
+    const points = [...this.points.slice(0, place), [px, py], ...this.points.slice(place)];
+    this.at = place;
+    this.write(points, true, `point of ${this.spec.title.toLowerCase()}`);
+    this.dots[place].focus();
+  }
+
+  addBeside() {
+    const [a, b] = [this.points[this.at], this.points[this.at + 1] || this.points[this.at - 1]];
+    this.insert(Number(((a[0] + b[0]) / 2).toFixed(4)), Number(((a[1] + b[1]) / 2).toFixed(4)));
+  }
+
+  addAt(event) {
+    const [low, high] = this.spec.x,
+      [bottom, top] = this.spec.y,
+      [across, up] = this.spot(event);
+    const px = low + across * (high - low),
+      py = bottom + up * (top - bottom);
+    const room = (high - low) / 250;
+    if (px < low || px >= high || this.points.some(([x]) => Math.abs(x - px) < room)) return;
+    this.insert(Number(px.toFixed(4)), Number(Math.min(Math.max(py, bottom), top).toFixed(4)));
+  }
+
+  remove() {
+    if (this.bench.locked || this.points.length <= 2) return;
+    this.write(
+      this.points.filter((_, i) => i !== this.at),
+      true,
+      `point of ${this.spec.title.toLowerCase()}`,
+    );
+    this.dots[this.at].focus();
+  }
+}
+
+export const curve = {
+  startCurves(place) {
+    const root = place.querySelector(".curves");
+    if (root) this.curve = new CurveEditor(this, root, this.data.kinds[this.current.kind].curves);
+  },
+};

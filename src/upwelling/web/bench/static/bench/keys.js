@@ -1,9 +1,14 @@
 // Keys of the Bench, the overlay that lists them, and the strip's filter.
-upwelling.benchParts.push({
+export const keys = {
   filter: "",
+  finding: 0,
 
-  openHelp() { this.$refs.help.showModal(); },
-  closeHelp() { this.$refs.help.close(); },
+  openHelp() {
+    this.$refs.help.showModal();
+  },
+  closeHelp() {
+    this.$refs.help.close();
+  },
   start() {
     const here = this.$root.querySelector(".strip [aria-current]");
     const strip = this.$root.querySelector(".strip .shots");
@@ -11,9 +16,26 @@ upwelling.benchParts.push({
   },
   filterStrip(event) {
     const words = event.target.value.trim().toLowerCase();
-    for (const link of this.$root.querySelectorAll(".strip a")) link.hidden = Boolean(words) && !link.title.toLowerCase().includes(words);
-    for (const group of this.$root.querySelectorAll(".strip .group")) group.hidden = !group.querySelector("a:not([hidden])");
-    this.$refs.noShots.hidden = Boolean(this.$root.querySelector(".strip a:not([hidden])"));
+    for (const link of this.$root.querySelectorAll(".strip a"))
+      link.hidden = Boolean(words) && !link.title.toLowerCase().includes(words);
+    for (const group of this.$root.querySelectorAll(".strip .group"))
+      group.hidden = !group.querySelector("a:not([hidden])");
+    const none = !this.$root.querySelector(".strip a:not([hidden])");
+    this.$refs.noShots.hidden = !none || this.data.more > 0;
+    // Where the strip does not show all shots, the server finds those that it does not.
+    if (this.data.more > 0) {
+      clearTimeout(this.finding);
+      this.finding = setTimeout(() => this.findShots(words), 250);
+    }
+  },
+  async findShots(words) {
+    const url = `${this.data.urls.strip}?word=${encodeURIComponent(words)}`;
+    const response = await fetch(url, { headers: { Accept: "application/json" } });
+    if (!response.ok) return;
+    const found = await response.json();
+    this.$refs.groups.innerHTML = found.html;
+    this.data.others = found.others;
+    this.$refs.noShots.hidden = Boolean(this.$root.querySelector(".strip a"));
   },
 
   key(event) {
@@ -24,21 +46,43 @@ upwelling.benchParts.push({
       return event.shiftKey ? this.redo() : this.undo();
     }
     if (event.altKey || event.target.matches("input[type=text], input[type=search], select, textarea")) return null;
-    const letter = event.key.toLowerCase(), { previous, next } = this.data.neighbours;
+    const letter = event.key.toLowerCase(),
+      { previous, next } = this.data.neighbours;
     const does = {
-      b: () => { if (!this.held) { this.held = true; this.refresh(false); } },
-      p: () => { if (previous) window.location.href = previous; },
-      n: () => { if (next) window.location.href = next; },
+      b: () => {
+        if (!this.held) {
+          this.held = true;
+          this.refresh(false);
+        }
+      },
+      p: () => {
+        if (previous) window.location.href = previous;
+      },
+      n: () => {
+        if (next) window.location.href = next;
+      },
       w: () => this.setCompare(this.compare === "wipe" ? "now" : "wipe"),
       s: () => this.setCompare(this.compare === "beside" ? "now" : "beside"),
       f: () => this.stepFrame(event.shiftKey ? -1 : 1),
       z: () => this.setZoom({ fit: "100", 100: "200", 200: "fit" }[this.zoom]),
       e: () => this.setView(this.view === "stops" ? "picture" : "stops"),
+      o: () => this.toggleShapes(),
+      k: () => this.data.frames.last > this.data.frames.first && this.toggleKey(),
       c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
       v: () => this.nextScope(event.shiftKey ? 1 : 0),
-      m: () => { this.stage = "trim"; this.tab = "marks"; this.loadMarks(); this.$nextTick(() => this.$refs.markName && this.$refs.markName.focus()); },
+      m: () => {
+        this.stage = "trim";
+        this.tab = "marks";
+        this.loadMarks();
+        this.$nextTick(() => this.$refs.markName && this.$refs.markName.focus());
+      },
       h: () => this.openHelp(),
-      " ": () => { if (!event.target.matches("button, a, [role=switch], summary, input[type=checkbox]")) { event.preventDefault(); this.togglePlay(); } },
+      " ": () => {
+        if (!event.target.matches("button, a, [role=switch], summary, input[type=checkbox]")) {
+          event.preventDefault();
+          this.togglePlay();
+        }
+      },
     }[letter];
     if (does) {
       if (letter === "m") event.preventDefault();
@@ -52,4 +96,4 @@ upwelling.benchParts.push({
       this.refresh(true);
     }
   },
-});
+};

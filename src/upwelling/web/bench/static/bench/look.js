@@ -1,11 +1,19 @@
 // The Look panel: which Look the shot has, of its own or inherited, and its strength.
-upwelling.benchParts.push({
-  get ownLook() { return this.settings.look !== null; },
-  get hasLook() { return this.effective().look.look !== 0; },
-  get lookFrom() { return this.ownLook ? "this shot's own" : this.data.look_origin; },
+export const look = {
+  get ownLook() {
+    return this.settings.look !== null;
+  },
+  get hasLook() {
+    return this.effective().look.look !== 0;
+  },
+  get lookFrom() {
+    return this.ownLook ? "this shot's own" : this.data.look_origin;
+  },
 
   // The select says what is in force.
-  takeLook() { this.$refs.look.value = this.settings.look === null ? "inherit" : String(this.settings.look.look); },
+  takeLook() {
+    this.$refs.look.value = this.settings.look === null ? "inherit" : String(this.settings.look.look);
+  },
   pickLook(event) {
     const strength = this.effective().look.strength;
     this.settings.look = event.target.value === "inherit" ? null : { look: Number(event.target.value), strength };
@@ -18,4 +26,4 @@ upwelling.benchParts.push({
     this.syncControls();
     this.save("inherited look");
   },
-});
+};

@@ -1,25 +1,44 @@
 // Marks and history: saved states to return to or compare with.
-upwelling.benchParts.push({
+import { post } from "../js/http.js";
+
+export const marks = {
   tab: "steps",
   marks: [],
   states: [],
+  pages: 1,
+  moreMarks: 0,
+  moreStates: 0,
 
-  start() { this.loadMarks(); },
+  start() {
+    this.loadMarks();
+  },
 
-  get tabs() { return Object.fromEntries(["steps", "marks", "history"].map((name) => [name, name === this.tab])); },
-  get noMarks() { return this.marks.length === 0; },
-  get noStates() { return this.states.length === 0; },
+  get tabs() {
+    return Object.fromEntries(["steps", "marks", "history"].map((name) => [name, name === this.tab]));
+  },
+  get noMarks() {
+    return this.marks.length === 0;
+  },
+  get noStates() {
+    return this.states.length === 0;
+  },
   showTab(event) {
     this.tab = event.currentTarget.dataset.tab;
     if (this.tab !== "steps") this.loadMarks();
   },
-  async askMarks(body) {
+  async askMarks(change) {
     await this.saving;
     this.work(1);
     try {
-      const said = await (await upwelling.post(this.data.urls.marks, { settings: this.settings, ...body })).json();
-      this.marks = said.marks;
-      this.states = said.states.map((state) => ({ ...state, current: state.now ? "true" : "false", what: state.changed.join(" · ") }));
+      const said = await (
+        await post(this.data.urls[change ? "change-marks" : "marks"], { settings: this.settings, pages: this.pages, ...change })
+      ).json();
+      Object.assign(this, { marks: said.marks, moreMarks: said.more_marks, moreStates: said.more_states });
+      this.states = said.states.map((state) => ({
+        ...state,
+        current: state.now ? "true" : "false",
+        what: state.changed.join(" · "),
+      }));
       this.settle("marks");
       return true;
     } catch (error) {
@@ -29,7 +48,13 @@ upwelling.benchParts.push({
       this.work(-1);
     }
   },
-  loadMarks() { return this.askMarks({}); },
+  older() {
+    this.pages += 1;
+    return this.loadMarks();
+  },
+  loadMarks() {
+    return this.askMarks(null);
+  },
   async setMark() {
     if (!this.data.editable) return;
     const field = this.$refs.markName;
@@ -37,10 +62,15 @@ upwelling.benchParts.push({
   },
   removeMark(event) {
     const pk = Number(event.currentTarget.dataset.mark);
-    if (this.against === `mark:${pk}`) { this.against = "untrimmed"; this.setCompare("now"); }
+    if (this.against === `mark:${pk}`) {
+      this.against = "untrimmed";
+      this.setCompare("now");
+    }
     this.askMarks({ remove: pk });
   },
-  markOf(event) { return this.marks.find((mark) => mark.pk === Number(event.currentTarget.dataset.mark)); },
+  markOf(event) {
+    return this.marks.find((mark) => mark.pk === Number(event.currentTarget.dataset.mark));
+  },
   async returnToMark(event) {
     const mark = this.markOf(event);
     this.settings = JSON.parse(JSON.stringify(mark.settings));
@@ -57,4 +87,4 @@ upwelling.benchParts.push({
     await this.move(this.data.urls.history, { position: Number(event.currentTarget.dataset.position) });
     this.loadMarks();
   },
-});
+};

@@ -1,24 +1,41 @@
 // Frames of a movie or sequence: the scrubber, stepping, playing at reduced size.
-upwelling.benchParts.push({
+import { post } from "../js/http.js";
+
+export const motion = {
   frame: 0,
   stood: 0,
   playing: false,
   playText: "",
 
-  start() { this.frame = this.stood = this.data.frames.stands; },
+  start() {
+    this.frame = this.stood = this.data.frames.stands;
+  },
 
-  get frameText() { return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last; },
-  get stands() { return !this.data.editable || this.frame === this.stood; },
-  get playLabel() { return this.playing ? "Stop" : "Play"; },
+  get frameText() {
+    return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last;
+  },
+  get stands() {
+    return !this.data.editable || this.frame === this.stood;
+  },
+  get playLabel() {
+    return this.playing ? "Stop" : "Play";
+  },
   standAt(frame) {
     this.frame = frame;
     if (this.$refs.frame) this.$refs.frame.value = frame;
   },
-  scrub(event) { this.stop(); this.frame = Number(event.target.value); this.refresh(false); },
-  scrubbed() { this.refresh(true); },
+  scrub(event) {
+    this.stop();
+    this.frame = Number(event.target.value);
+    this.refresh(false);
+  },
+  scrubbed() {
+    this.refresh(true);
+  },
   stepFrame(by) {
     this.stop();
-    const { first, last } = this.data.frames, next = Math.min(Math.max(this.frame + by, first), last);
+    const { first, last } = this.data.frames,
+      next = Math.min(Math.max(this.frame + by, first), last);
     if (next === this.frame) return;
     this.frame = next;
     if (this.$refs.frame) this.$refs.frame.value = next;
@@ -26,7 +43,7 @@ upwelling.benchParts.push({
   },
   async standFor() {
     try {
-      const said = await (await upwelling.post(this.data.urls.stand, { frame: this.frame })).json();
+      const said = await (await post(this.data.urls.stand, { frame: this.frame })).json();
       this.stood = said.frame;
       this.$refs.thumb.src = said.thumbnail;
       this.settle("stand");
@@ -35,7 +52,10 @@ upwelling.benchParts.push({
     }
   },
 
-  togglePlay() { if (this.playing) this.stop(); else this.play(); },
+  togglePlay() {
+    if (this.playing) this.stop();
+    else this.play();
+  },
   stop() {
     if (!this.playing) return;
     this.playing = false;
@@ -48,8 +68,11 @@ upwelling.benchParts.push({
     const { first, last } = this.data.frames;
     if (last === first) return;
     this.playing = true;
-    const rate = this.data.rate || 24, run = Math.min(12, Math.ceil(rate / 2));
-    let ahead = this.fetchRun(this.frame >= last ? first : this.frame, run), due = performance.now(), shown = 0;
+    const rate = this.data.rate || 24,
+      run = Math.min(12, Math.ceil(rate / 2));
+    let ahead = this.fetchRun(this.frame >= last ? first : this.frame, run),
+      due = performance.now(),
+      shown = 0;
     const begun = performance.now();
     try {
       while (this.playing) {
@@ -62,13 +85,17 @@ upwelling.benchParts.push({
           const wait = due - performance.now();
           if (wait > 1) await new Promise((done) => setTimeout(done, wait));
           due = Math.max(due + 1000 / rate, performance.now() - 250);
-          if (!this.playing) { bitmap.close(); break; }
+          if (!this.playing) {
+            bitmap.close();
+            break;
+          }
           this.frame = start + i;
           if (this.$refs.frame) this.$refs.frame.value = this.frame;
           this.paint(this.$refs.picture, bitmap);
           shown += 1;
           const seconds = (performance.now() - begun) / 1000;
-          if (shown % 6 === 0) this.playText = `${(shown / seconds).toFixed(1)} of ${Number(rate.toFixed(2))} frames a second, reduced`;
+          if (shown % 6 === 0)
+            this.playText = `${(shown / seconds).toFixed(1)} of ${Number(rate.toFixed(2))} frames a second, reduced`;
         }
       }
     } catch (error) {
@@ -77,8 +104,10 @@ upwelling.benchParts.push({
     }
   },
   async fetchRun(start, count) {
-    const response = await upwelling.post(this.data.urls.motion, { settings: this.settings, first: start, count });
-    const buffer = await response.arrayBuffer(), view = new DataView(buffer), found = view.getUint32(0, true);
+    const response = await post(this.data.urls.motion, { settings: this.settings, first: start, count });
+    const buffer = await response.arrayBuffer(),
+      view = new DataView(buffer),
+      found = view.getUint32(0, true);
     let place = 4 * (found + 1);
     const pictures = [];
     for (let i = 0; i < found; i++) {
@@ -88,4 +117,4 @@ upwelling.benchParts.push({
     }
     return { start, pictures };
   },
-});
+};

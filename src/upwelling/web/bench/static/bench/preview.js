@@ -1,7 +1,7 @@
 // Previews: at most one request under way, the newest settings win, a still picture gives way to a moving hand.
-window.upwelling = window.upwelling || {};
+import { post } from "../js/http.js";
 
-upwelling.Previews = class {
+export class Previews {
   // show(head, body) and fail(error, body) take the answers; work(by) is told +1 and −1 as requests begin and end.
   constructor(show, fail, work) {
     this.show = show;
@@ -30,7 +30,11 @@ upwelling.Previews = class {
       // Only the still may be stopped half way: a dragged picture is nearly there and keeps the hand company.
       this.stoppable = body.lossless ? new AbortController() : null;
       try {
-        const response = await upwelling.post(url, { ...body, page: this.page, number: this.number }, this.stoppable && this.stoppable.signal);
+        const response = await post(
+          url,
+          { ...body, page: this.page, number: this.number },
+          this.stoppable && this.stoppable.signal,
+        );
         if (response.status === 204) continue;
         await this.show(await this.parse(await response.arrayBuffer()), body);
       } catch (error) {
@@ -56,4 +60,4 @@ upwelling.Previews = class {
     head.bitmap = await createImageBitmap(blob);
     return head;
   }
-};
+}

@@ -1,5 +1,7 @@
 // The rendering panel: method, fit, output shown, and the tone curve with its handles.
-upwelling.benchParts.push({
+import { post } from "../js/http.js";
+
+export const rendering = {
   output: "",
   shownMethod: "",
 
@@ -8,8 +10,12 @@ upwelling.benchParts.push({
     this.takeMethod();
     this.drawTone(this.data.tone);
   },
-  get manyOutputs() { return this.data.outputs.length > 1; },
-  get methodIs() { return Object.fromEntries(Object.keys(this.data.methods).map((kind) => [kind, kind === this.shownMethod])); },
+  get manyOutputs() {
+    return this.data.outputs.length > 1;
+  },
+  get methodIs() {
+    return Object.fromEntries(Object.keys(this.data.methods).map((kind) => [kind, kind === this.shownMethod]));
+  },
 
   // The selects say what is in force.
   takeMethod() {
@@ -45,24 +51,53 @@ upwelling.benchParts.push({
 
   async redrawTone() {
     try {
-      this.drawTone(await (await upwelling.post(this.data.urls.tone, { settings: this.settings, output: this.output })).json());
-    } catch { /* the preview says what is wrong with the settings */ }
+      this.drawTone(await (await post(this.data.urls.tone, { settings: this.settings, output: this.output })).json());
+    } catch {
+      /* the preview says what is wrong with the settings */
+    }
   },
   drawTone(said) {
     this.tonePlot = said;
     this.$refs.tone.setAttribute("points", said.points);
     this.$refs.slope.setAttribute("points", said.slope);
     const grid = [];
-    for (const mark of said.marks) grid.push(["line", { class: "grid", x1: mark.x, x2: mark.x, y1: 8, y2: said.bottom }], ["text", { class: "tick " + mark.anchor, x: mark.x, y: 145 }, mark.label]);
-    for (const tick of said.nits) grid.push(["line", { class: "grid faint", x1: said.x0, x2: said.x1, y1: tick.y, y2: tick.y }], ["text", { class: "tick end", x: said.x0 - 4, y: tick.y + 4 }, tick.label]);
+    for (const mark of said.marks)
+      grid.push(
+        ["line", { class: "grid", x1: mark.x, x2: mark.x, y1: 8, y2: said.bottom }],
+        ["text", { class: "tick " + mark.anchor, x: mark.x, y: 145 }, mark.label],
+      );
+    for (const tick of said.nits)
+      grid.push(
+        ["line", { class: "grid faint", x1: said.x0, x2: said.x1, y1: tick.y, y2: tick.y }],
+        ["text", { class: "tick end", x: said.x0 - 4, y: tick.y + 4 }, tick.label],
+      );
     for (const tick of said.stops) grid.push(["text", { class: "tick", x: said.x1 + 4, y: tick.y + 4 }, tick.label]);
-    grid.push(["text", { class: "tick", x: 2, y: 145 }, "cd/m²"], ["text", { class: "tick", x: said.x1 - 2, y: 11 }, "stops"]);
+    grid.push(
+      ["text", { class: "tick", x: 2, y: 145 }, "cd/m²"],
+      ["text", { class: "tick", x: said.x1 - 2, y: 11 }, "stops"],
+    );
     this.fill(this.$refs.toneGrid, grid);
     if (this.toneHand) return;
     const handles = this.data.editable ? said.handles : [];
-    this.fill(this.$refs.toneHandles, handles.map((handle, index) => ["circle", {
-      class: "handle", cx: handle.x, cy: handle.y, r: 6, tabindex: 0, role: "slider", "data-index": index, "aria-label": handle.title + ", handle",
-      "aria-valuemin": handle.low, "aria-valuemax": handle.high, "aria-valuenow": this.get(handle.path) }]));
+    this.fill(
+      this.$refs.toneHandles,
+      handles.map((handle, index) => [
+        "circle",
+        {
+          class: "handle",
+          cx: handle.x,
+          cy: handle.y,
+          r: 6,
+          tabindex: 0,
+          role: "slider",
+          "data-index": index,
+          "aria-label": handle.title + ", handle",
+          "aria-valuemin": handle.low,
+          "aria-valuemax": handle.high,
+          "aria-valuenow": this.get(handle.path),
+        },
+      ]),
+    );
     for (const node of this.$refs.toneHandles.children) {
       const handle = handles[Number(node.dataset.index)];
       node.addEventListener("pointerdown", (event) => this.dragTone(event, node, handle));
@@ -70,20 +105,27 @@ upwelling.benchParts.push({
     }
   },
   fill(group, parts) {
-    group.replaceChildren(...parts.map(([name, attributes, text]) => {
-      const node = document.createElementNS("http://www.w3.org/2000/svg", name);
-      for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
-      if (text) node.textContent = text;
-      return node;
-    }));
+    group.replaceChildren(
+      ...parts.map(([name, attributes, text]) => {
+        const node = document.createElementNS("http://www.w3.org/2000/svg", name);
+        for (const [key, value] of Object.entries(attributes)) node.setAttribute(key, value);
+        if (text) node.textContent = text;
+        return node;
+      }),
+    );
   },
   // Counts of the frame's scene stops, behind the curve.
   drawTones(counts, low, high) {
-    const plot = this.tonePlot, most = Math.max(1, ...counts), wide = (high - low) / counts.length;
+    const plot = this.tonePlot,
+      most = Math.max(1, ...counts),
+      wide = (high - low) / counts.length;
     const bars = counts.map((count, index) => {
-      const stops = low + index * wide, x = plot.x0 + (stops - plot.low) * plot.unit;
+      const stops = low + index * wide,
+        x = plot.x0 + (stops - plot.low) * plot.unit;
       const height = (count / most) * 70;
-      return x < plot.x0 || x > plot.x1 || !count ? "" : `M${x.toFixed(1)} ${plot.bottom}v${(-height).toFixed(1)}h${(wide * plot.unit).toFixed(2)}v${height.toFixed(1)}z`;
+      return x < plot.x0 || x > plot.x1 || !count
+        ? ""
+        : `M${x.toFixed(1)} ${plot.bottom}v${(-height).toFixed(1)}h${(wide * plot.unit).toFixed(2)}v${height.toFixed(1)}z`;
     });
     this.$refs.tones.setAttribute("d", bars.join(""));
   },
@@ -96,11 +138,15 @@ upwelling.benchParts.push({
   dragTone(event, node, handle) {
     event.preventDefault();
     node.setPointerCapture(event.pointerId);
-    const box = this.$refs.toneHandles.ownerSVGElement.getScreenCTM(), from = this.get(handle.path), start = { x: event.clientX, y: event.clientY };
+    const box = this.$refs.toneHandles.ownerSVGElement.getScreenCTM(),
+      from = this.get(handle.path),
+      start = { x: event.clientX, y: event.clientY };
     this.toneHand = true;
     const move = (now) => {
-      const across = (now.clientX - start.x) / box.a, up = (start.y - now.clientY) / box.d;
-      if (handle.axis === "x") node.setAttribute("cx", handle.x + across); else node.setAttribute("cy", handle.y - up);
+      const across = (now.clientX - start.x) / box.a,
+        up = (start.y - now.clientY) / box.d;
+      if (handle.axis === "x") node.setAttribute("cx", handle.x + across);
+      else node.setAttribute("cy", handle.y - up);
       this.set(handle.path, this.moved(handle, from, across, up));
     };
     const end = () => {
@@ -122,4 +168,4 @@ upwelling.benchParts.push({
     clearTimeout(this.soon);
     this.soon = setTimeout(() => this.save(handle.title.toLowerCase()), 350);
   },
-});
+};

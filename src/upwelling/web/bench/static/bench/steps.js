@@ -1,5 +1,7 @@
 // The list of steps: choose, add, move, switch, copy, limit; and the editor of the one in hand.
-upwelling.benchParts.push({
+import { post } from "../js/http.js";
+
+export const steps = {
   step: "",
   face: "controls",
   says: { tones: [], lut: "", inverse: "", neutral: "", selected: "" },
@@ -12,62 +14,118 @@ upwelling.benchParts.push({
     this.step = (used || list[0] || { id: "" }).id;
     this.lastGood = JSON.parse(JSON.stringify(this.settings));
     this.canPaste = Boolean(localStorage.getItem("bench-step"));
-    window.addEventListener("storage", () => { this.canPaste = Boolean(localStorage.getItem("bench-step")); });
+    window.addEventListener("storage", () => {
+      this.canPaste = Boolean(localStorage.getItem("bench-step"));
+    });
     this.buildEditor();
   },
 
-  get index() { return this.settings.steps.findIndex((step) => step.id === this.step); },
-  get current() { return this.settings.steps[this.index] || null; },
-  get hasStep() { return this.index >= 0; },
-  get stepRows() {
-    return this.settings.steps.map((step, place) => ({
-      id: step.id, title: (step.name || this.data.kinds[step.kind].title) + (step.output ? ` → ${step.output}` : ""), on: step.on, place, switchName: `${step.name || this.data.kinds[step.kind].title} on`,
-      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on, limited: step.limit !== null }, limited: step.limit !== null,
-      mark: step.id === this.step ? "true" : "false",
-    }));
+  get index() {
+    return this.settings.steps.findIndex((step) => step.id === this.step);
   },
-  get faces() { return Object.fromEntries(["controls", "range", "note"].map((name) => [name, this.face === name])); },
-  get limited() { return this.hasStep && this.current.limit !== null; },
-  get inverted() { return this.limited && this.current.limit.invert; },
-  get strengthText() { return this.hasStep ? Math.round(this.current.strength * 100) : 100; },
-  get kindTitle() { return this.hasStep ? this.data.kinds[this.current.kind].title : ""; },
-  get stepName() { return this.hasStep ? this.current.name : ""; },
-  get stepNote() { return this.hasStep ? this.current.note : ""; },
-  get stepOutput() { return this.hasStep ? this.current.output : ""; },
-  get noteMark() { return this.hasStep && (this.current.note || this.current.output) ? "Note ●" : "Note"; },
-  get rangeMark() { return this.limited ? "Colour range ●" : "Colour range"; },
-  get isFirst() { return this.index <= 0; },
-  get isLast() { return this.index < 0 || this.index === this.settings.steps.length - 1; },
-  get locked() { return !this.data.editable; },
-  get lockedOrNone() { return this.locked || !this.hasStep; },
-  get cannotPaste() { return this.locked || !this.canPaste; },
-  get cannotMoveUp() { return this.locked || this.isFirst; },
-  get cannotMoveDown() { return this.locked || this.isLast; },
-  get isBalance() { return this.hasStep && this.current.kind === "white_balance"; },
-  get unlimited() { return !this.limited; },
+  get current() {
+    return this.settings.steps[this.index] || null;
+  },
+  get hasStep() {
+    return this.index >= 0;
+  },
+  get stepRows() {
+    return this.rowsInGroups(this.settings.steps.map((step) => this.stepRow(step)));
+  },
+  stepRow(step) {
+    return {
+      id: step.id,
+      group: step.group,
+      isStep: true,
+      isGroup: false,
+      shown: !this.folded.includes(step.group),
+      title: (step.name || this.data.kinds[step.kind].title) + (step.output ? ` → ${step.output}` : ""),
+      on: step.on,
+      switchName: `${step.name || this.data.kinds[step.kind].title} on`,
+      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on },
+      limited: step.limit !== null && step.limit.selections.some((one) => one.on),
+      moves: step.tracks.length > 0 || (step.limit !== null && step.limit.selections.some((one) => one.tracks.length > 0)),
+      mark: step.id === this.step ? "true" : "false",
+    };
+  },
+  get faces() {
+    return Object.fromEntries(["controls", "where", "note"].map((name) => [name, this.face === name]));
+  },
+  get strengthText() {
+    return this.hasStep ? Math.round(this.current.strength * 100) : 100;
+  },
+  get kindTitle() {
+    return this.hasStep ? this.data.kinds[this.current.kind].title : "";
+  },
+  get stepName() {
+    return this.hasStep ? this.current.name : "";
+  },
+  get stepNote() {
+    return this.hasStep ? this.current.note : "";
+  },
+  get stepOutput() {
+    return this.hasStep ? this.current.output : "";
+  },
+  get noteMark() {
+    return this.hasStep && (this.current.note || this.current.output) ? "Note ●" : "Note";
+  },
+  get stepMix() {
+    return this.hasStep ? this.current.mix : "replace";
+  },
+  get isFirst() {
+    return this.index <= 0;
+  },
+  get isLast() {
+    return this.index < 0 || this.index === this.settings.steps.length - 1;
+  },
+  get locked() {
+    return !this.data.editable;
+  },
+  get lockedOrNone() {
+    return this.locked || !this.hasStep;
+  },
+  get cannotPaste() {
+    return this.locked || !this.canPaste;
+  },
+  get cannotMoveUp() {
+    return this.locked || this.isFirst;
+  },
+  get cannotMoveDown() {
+    return this.locked || this.isLast;
+  },
+  get isBalance() {
+    return this.hasStep && this.current.kind === "white_balance";
+  },
 
   // Everything that makes a step of this kind act, as it rests.
   atRest(step) {
     const rest = this.data.kinds[step.kind].rest;
-    return Object.keys(rest).every((name) => ["id", "name", "note", "on", "output", "strength", "limit"].includes(name) || JSON.stringify(rest[name]) === JSON.stringify(step[name]));
+    return Object.keys(rest).every(
+      (name) =>
+        ["id", "name", "note", "on", "output", "group", "strength", "mix", "limit", "moment"].includes(name) ||
+        JSON.stringify(rest[name]) === JSON.stringify(step[name]),
+    );
   },
   freshId(kind) {
-    const stem = kind.replaceAll("_", "").slice(0, 9), taken = this.settings.steps.map((step) => step.id);
+    const stem = kind.replaceAll("_", "").slice(0, 9),
+      taken = this.settings.steps.map((step) => step.id);
     for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
   },
 
   pickStep(event) {
     this.step = event.currentTarget.closest("[data-step]").dataset.step;
     this.solved = "";
-    if (this.view === "selection" && !this.limited) this.setView("picture");
-    if (!this.limited && this.face === "range") this.face = "controls";
+    this.settleSelection();
     this.buildEditor();
+    this.placeOverlays();
     this.refresh(true);
   },
   switchStep(event) {
-    const step = this.settings.steps.find((one) => one.id === event.target.closest("[data-step]").dataset.step);
+    const id = event.target.closest("[data-step]").dataset.step;
+    if (id.startsWith("group:")) return this.switchGroup(id.slice(6), event.target.checked);
+    const step = this.settings.steps.find((one) => one.id === id);
     step.on = event.target.checked;
-    this.save(`${step.name || this.data.kinds[step.kind].title} ${step.on ? "on" : "off"}`);
+    return this.save(`${step.name || this.data.kinds[step.kind].title} ${step.on ? "on" : "off"}`);
   },
   listKey(event) {
     const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
@@ -77,13 +135,16 @@ upwelling.benchParts.push({
     const next = this.settings.steps[this.index + way];
     if (!next) return;
     this.step = next.id;
+    this.settleSelection();
     this.buildEditor();
+    this.placeOverlays();
     this.refresh(true);
     this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${next.id}"] .stepname`).focus());
   },
   // The list changed: what is in hand is made anew and the state saved.
   changed(label, id) {
     this.step = id;
+    this.settleSelection();
     this.buildEditor();
     this.syncControls();
     this.save(label);
@@ -99,30 +160,48 @@ upwelling.benchParts.push({
   },
   duplicateStep() {
     if (this.lockedOrNone) return;
+    // A copy's shapes are its own.
     const copy = { ...JSON.parse(JSON.stringify(this.current)), id: this.freshId(this.current.kind) };
+    for (const one of copy.limit ? copy.limit.selections : []) one.link = "";
     this.settings.steps.splice(this.index + 1, 0, copy);
     this.changed(`duplicate ${this.kindTitle.toLowerCase()}`, copy.id);
   },
   removeStep() {
     if (this.lockedOrNone) return;
-    const title = this.kindTitle.toLowerCase(), at = this.index;
+    const title = this.kindTitle.toLowerCase(),
+      at = this.index;
     this.settings.steps.splice(at, 1);
+    this.dropEmptyGroups();
     const next = this.settings.steps[Math.min(at, this.settings.steps.length - 1)];
     this.changed(`remove ${title}`, next ? next.id : "");
   },
   resetStep() {
     if (this.lockedOrNone) return;
-    const { id, name, note, output } = this.current;
-    this.settings.steps.splice(this.index, 1, { ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)), id, name, note, output });
+    const { id, name, note, output, group } = this.current;
+    this.settings.steps.splice(this.index, 1, {
+      ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)),
+      id,
+      name,
+      note,
+      output,
+      group,
+    });
     this.changed(`reset ${this.kindTitle.toLowerCase()}`, id);
   },
-  moveUp() { this.moveStep(-1); },
-  moveDown() { this.moveStep(1); },
+  moveUp() {
+    this.moveStep(-1);
+  },
+  moveDown() {
+    this.moveStep(1);
+  },
   moveStep(way) {
-    const from = this.index, to = from + way, list = this.settings.steps;
+    const from = this.index,
+      to = from + way,
+      list = this.settings.steps;
     if (this.locked || from < 0 || to < 0 || to >= list.length) return;
     const [step] = list.splice(from, 1);
     list.splice(to, 0, step);
+    this.regroup(to);
     this.changed(`move ${this.kindTitle.toLowerCase()} ${way < 0 ? "earlier" : "later"}`, step.id);
     this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${step.id}"] .stepname`).focus());
   },
@@ -130,22 +209,45 @@ upwelling.benchParts.push({
     if (!this.hasStep) return;
     localStorage.setItem("bench-step", JSON.stringify(this.current));
     this.canPaste = true;
-    this.complain("copied", `${this.current.name || this.kindTitle} is copied. Paste puts it after the step in hand, here or in another shot; “Give to shots” puts it into many.`);
+    this.complain(
+      "copied",
+      `${this.current.name || this.kindTitle} is copied. Paste puts it after the step in hand, ` +
+        "here or in another shot; “Give to shots” puts it into many.",
+    );
   },
   pasteStep() {
     if (this.cannotPaste) return;
     let step;
-    try { step = JSON.parse(localStorage.getItem("bench-step")); } catch { step = null; }
-    if (!step || !this.data.kinds[step.kind]) return this.complain("copied", "What was copied is no step this page knows.");
+    try {
+      step = JSON.parse(localStorage.getItem("bench-step"));
+    } catch {
+      step = null;
+    }
+    if (!step || !this.data.kinds[step.kind])
+      return this.complain("copied", "What was copied is no step this page knows.");
+    // What was copied before there were shapes lacks what came since.
+    step = { ...JSON.parse(JSON.stringify(this.data.kinds[step.kind].rest)), ...step };
+    if (step.limit && !step.limit.selections) {
+      const range = { ...this.data.selections.colour_range.rest, ...step.limit, id: "colourrange" };
+      step.limit = { ...this.data.matte, selections: [range] };
+    }
     step.id = this.freshId(step.kind);
+    step.group = this.current ? this.current.group : "";
+    for (const one of step.limit ? step.limit.selections : []) one.link = "";
     this.settings.steps.splice(this.index + 1, 0, step);
     this.changed(`paste ${this.data.kinds[step.kind].title.toLowerCase()}`, step.id);
   },
 
-  // --- name, note, strength, colour range ---------------------------------------------------------------------------
-  nameStep(event) { this.setOwn("name", event.target.value.trim().slice(0, 60), "name of a step"); },
-  giveOutput(event) { this.setOwn("output", event.target.value, "output of the step"); },
-  noteStep(event) { this.setOwn("note", event.target.value.trim().slice(0, 500), "note"); },
+  // --- name, note, strength, mixing --------------------------------------------------------------------------------
+  nameStep(event) {
+    this.setOwn("name", event.target.value.trim().slice(0, 60), "name of a step");
+  },
+  giveOutput(event) {
+    this.setOwn("output", event.target.value, "output of the step");
+  },
+  noteStep(event) {
+    this.setOwn("note", event.target.value.trim().slice(0, 500), "note");
+  },
   setOwn(field, value, label) {
     if (this.lockedOrNone || this.current[field] === value) return;
     this.current[field] = value;
@@ -156,47 +258,39 @@ upwelling.benchParts.push({
     this.current.strength = Number(event.target.value) / 100;
     this.refresh(false);
   },
-  restStrength() { if (!this.lockedOrNone) this.save("strength"); },
-  showControls() { this.face = "controls"; this.buildEditor(); },
-  showRange() { this.face = "range"; this.buildEditor(); },
-  showNote() { this.face = "note"; },
-  limitStep() {
-    if (this.lockedOrNone) return;
-    this.current.limit = JSON.parse(JSON.stringify(this.data.range));
-    this.changed("colour range", this.step);
+  pickMix(event) {
+    this.setOwn("mix", event.target.value, "how it is mixed in");
   },
-  unlimitStep() {
-    if (this.lockedOrNone) return;
-    this.current.limit = null;
-    if (this.view === "selection") this.view = "picture";
-    this.changed("no colour range", this.step);
+  restStrength() {
+    if (!this.lockedOrNone) this.save("strength");
   },
-  invertRange(event) {
-    if (this.lockedOrNone || !this.limited) return;
-    this.current.limit.invert = event.target.checked;
-    this.save("invert the colour range");
+  showControls() {
+    this.face = "controls";
+    this.buildEditor();
+    this.placeOverlays();
   },
-  viewSelection() { this.setView(this.view === "selection" ? "picture" : "selection"); },
+  showNote() {
+    this.face = "note";
+    this.placeOverlays();
+  },
   async solve(url) {
     await this.saving;
     this.work(1);
     try {
-      const body = { settings: this.settings, step: this.step, region: this.region, point: this.point, frame: this.frame };
-      return await (await upwelling.post(url, body)).json();
+      const body = {
+        settings: this.settings,
+        step: this.step,
+        region: this.region,
+        point: this.point,
+        frame: this.frame,
+      };
+      return await (await post(url, body)).json();
     } catch (error) {
       this.complain("solve", error.message);
       return null;
     } finally {
       this.work(-1);
     }
-  },
-  async rangeFromPicture() {
-    if (this.lockedOrNone) return;
-    const said = await this.solve(this.data.urls["colour-range"]);
-    if (!said) return;
-    this.current.limit = said.range;
-    this.face = "range";
-    this.changed("colour range from the picture", this.step);
   },
   async balanceFromPicture() {
     if (this.lockedOrNone) return;
@@ -220,11 +314,14 @@ upwelling.benchParts.push({
     place.replaceChildren();
     this.curve = null;
     if (!this.hasStep || this.face === "note") return;
-    const name = this.face === "range" ? (this.limited ? "range" : null) : this.current.kind;
+    const inWhere = this.face === "where",
+      name = !inWhere ? this.current.kind : this.inHand ? `selection-${this.inHand.kind}` : this.hasMatte ? "matte" : null;
     const template = name && this.$root.querySelector(`template[data-editor="${name}"]`);
     if (!template) return;
     place.append(template.content.cloneNode(true));
-    this.bindControls(place, `steps.${this.index}.`);
+    const within = inWhere && this.inHand ? `limit.selections.${this.selectionIndex}.` : "";
+    this.bindControls(place, `steps.${this.index}.${within}`);
+    this.bindTracks(place);
     this.startCurves(place);
     this.syncControls();
   },
@@ -233,4 +330,4 @@ upwelling.benchParts.push({
     this.says = { selected: "", ...says };
     if (this.curve && says.histogram) this.curve.behind(says.histogram);
   },
-});
+};

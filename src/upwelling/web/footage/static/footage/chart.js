@@ -1,4 +1,6 @@
 // Marking a chart: four corners over the picture, dragged or moved by arrow keys.
+import { post } from "../js/http.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("chart", () => ({
     message: "",
@@ -25,13 +27,17 @@ document.addEventListener("alpine:init", () => {
       const lines = [];
       for (let i = 1; i < 6; i++) lines.push([this.point(i / 6, 0), this.point(i / 6, 1)]);
       for (let i = 1; i < 4; i++) lines.push([this.point(0, i / 4), this.point(1, i / 4)]);
-      this.$refs.grid.replaceChildren(...lines.map(([from, to]) => {
-        const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
-        line.setAttribute("class", "outline");
-        line.setAttribute("x1", from[0]); line.setAttribute("y1", from[1]);
-        line.setAttribute("x2", to[0]); line.setAttribute("y2", to[1]);
-        return line;
-      }));
+      this.$refs.grid.replaceChildren(
+        ...lines.map(([from, to]) => {
+          const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
+          line.setAttribute("class", "outline");
+          line.setAttribute("x1", from[0]);
+          line.setAttribute("y1", from[1]);
+          line.setAttribute("x2", to[0]);
+          line.setAttribute("y2", to[1]);
+          return line;
+        }),
+      );
     },
     move(index, x, y) {
       this.corners[index] = [Math.min(Math.max(x, 0), 0.9999), Math.min(Math.max(y, 0), 0.9999)];
@@ -46,7 +52,9 @@ document.addEventListener("alpine:init", () => {
       const box = this.$refs.frame.getBoundingClientRect();
       this.move(this.held, (event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height);
     },
-    drop() { this.held = -1; },
+    drop() {
+      this.held = -1;
+    },
     nudge(event) {
       const way = { ArrowRight: [1, 0], ArrowLeft: [-1, 0], ArrowDown: [0, 1], ArrowUp: [0, -1] }[event.key];
       if (!way) return;
@@ -54,18 +62,22 @@ document.addEventListener("alpine:init", () => {
       const index = Number(event.target.dataset.corner);
       const step = event.shiftKey ? 10 : 1;
       const [x, y] = this.corners[index];
-      this.move(index, x + way[0] * step / this.data.width, y + way[1] * step / this.data.height);
+      this.move(index, x + (way[0] * step) / this.data.width, y + (way[1] * step) / this.data.height);
     },
     async send(corners) {
       this.message = "reading";
       try {
-        await upwelling.post(this.$root.dataset.url, { corners });
+        await post(this.$root.dataset.url, { corners });
         window.location.reload();
       } catch (error) {
         this.message = "▲ " + error.message;
       }
     },
-    save() { this.send(this.corners); },
-    forget() { this.send(null); },
+    save() {
+      this.send(this.corners);
+    },
+    forget() {
+      this.send(null);
+    },
   }));
 });

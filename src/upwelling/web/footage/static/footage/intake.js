@@ -1,13 +1,27 @@
 // The table of files: selection by mouse and keys, one change to many shots.
+import { post } from "../js/http.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("intake", () => ({
     selected: 0,
     trouble: "",
-    get none() { return this.selected === 0; },
-    get selectedText() { return this.selected ? this.selected + " selected" : "none selected"; },
-    ticks() { return [...this.$root.querySelectorAll(".tick")]; },
-    rows() { return [...this.$root.querySelectorAll("tbody tr")]; },
-    chosen() { return this.rows().filter((row) => row.querySelector(".tick").checked).map((row) => Number(row.dataset.shot)); },
+    get none() {
+      return this.selected === 0;
+    },
+    get selectedText() {
+      return this.selected ? this.selected + " selected" : "none selected";
+    },
+    ticks() {
+      return [...this.$root.querySelectorAll(".tick")];
+    },
+    rows() {
+      return [...this.$root.querySelectorAll("tbody tr")];
+    },
+    chosen() {
+      return this.rows()
+        .filter((row) => row.querySelector(".tick").checked)
+        .map((row) => Number(row.dataset.shot));
+    },
     count() {
       this.selected = this.chosen().length;
       for (const row of this.rows()) row.classList.toggle("chosen", row.querySelector(".tick").checked);
@@ -21,7 +35,7 @@ document.addEventListener("alpine:init", () => {
     async change(shots, verb, value) {
       this.trouble = "";
       try {
-        const said = await (await upwelling.post(this.$root.dataset.url, { shots, verb, value })).json();
+        const said = await (await post(this.$root.dataset.url, { shots, verb, value })).json();
         if (said.refused.length && !said.changed) this.trouble = "▲ " + said.refused.join(" ");
         else {
           if (said.refused.length) sessionStorage.setItem("intake-trouble", "▲ " + said.refused.join(" "));
@@ -53,12 +67,18 @@ document.addEventListener("alpine:init", () => {
       }
       this.change(this.chosen(), verb, value);
     },
-    press(event) { this.change(this.chosen(), event.currentTarget.dataset.verb, ""); },
+    press(event) {
+      this.change(this.chosen(), event.currentTarget.dataset.verb, "");
+    },
     more(event) {
       const [verb, value] = event.target.value.split(":");
       event.target.value = "-";
       if (verb === "-") return;
-      if (verb === "remove" && !window.confirm("Remove the selected shots with their settings and bakes? The files themselves stay.")) return;
+      if (
+        verb === "remove" &&
+        !window.confirm("Remove the selected shots with their settings and bakes? The files themselves stay.")
+      )
+        return;
       this.change(this.chosen(), verb, value || "");
     },
     use(event) {
@@ -95,7 +115,10 @@ document.addEventListener("alpine:init", () => {
         this.change(this.selected ? this.chosen() : [Number(row.dataset.shot)], "accept", "");
       } else if (may && event.key.toLowerCase() === "e") {
         event.preventDefault();
-        if (this.none) { tick.checked = true; this.count(); }
+        if (this.none) {
+          tick.checked = true;
+          this.count();
+        }
         this.$nextTick(() => this.$refs.encoding.focus());
       }
     },

@@ -22,8 +22,14 @@ document.addEventListener("alpine:init", () => {
     mark() {
       for (const end of ["y1", "y2"]) this.$refs.line.setAttribute(end, 160 - this.threshold * 160);
     },
-    moved(event) { this.threshold = Number(event.target.value); this.dropped = []; this.mark(); },
-    get thresholdText() { return this.threshold.toFixed(2); },
+    moved(event) {
+      this.threshold = Number(event.target.value);
+      this.dropped = [];
+      this.mark();
+    },
+    get thresholdText() {
+      return this.threshold.toFixed(2);
+    },
     found() {
       const kept = [];
       this.data.strengths.forEach((value, frame) => {
@@ -37,15 +43,28 @@ document.addEventListener("alpine:init", () => {
     },
     get cuts() {
       const byHand = this.added.map(Number);
-      const frames = [...new Set([...this.found().filter((frame) => !this.dropped.includes(frame)), ...byHand])].sort((a, b) => a - b);
+      const frames = [...new Set([...this.found().filter((frame) => !this.dropped.includes(frame)), ...byHand])].sort(
+        (a, b) => a - b,
+      );
       return frames.map((frame) => ({
-        frame, strength: this.data.strengths[frame].toFixed(2), origin: byHand.includes(frame) ? "by hand" : "by the threshold",
-        time: this.data.rate ? (frame / this.data.rate).toFixed(2) + " s" : "", label: "Take away the cut at frame " + frame,
+        frame,
+        strength: this.data.strengths[frame].toFixed(2),
+        origin: byHand.includes(frame) ? "by hand" : "by the threshold",
+        time: this.data.rate ? (frame / this.data.rate).toFixed(2) + " s" : "",
+        label: "Take away the cut at frame " + frame,
       }));
     },
-    get sent() { return JSON.stringify(this.cuts.map((cut) => cut.frame)); },
-    get empty() { return this.cuts.length === 0; },
-    get summary() { return this.cuts.length ? this.cuts.length + 1 + " shots would be made." : "No cut: lower the threshold, or add one by hand."; },
+    get sent() {
+      return JSON.stringify(this.cuts.map((cut) => cut.frame));
+    },
+    get empty() {
+      return this.cuts.length === 0;
+    },
+    get summary() {
+      return this.cuts.length
+        ? this.cuts.length + 1 + " shots would be made."
+        : "No cut: lower the threshold, or add one by hand.";
+    },
     add() {
       const frame = Number(this.$refs.frame.value);
       if (!Number.isInteger(frame) || frame < 1 || frame >= this.data.strengths.length) return;

@@ -1,4 +1,6 @@
 // Files dropped or chosen go up one after the other; then the page follows what the worker does with each.
+import { token } from "../js/http.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("upload", () => ({
     items: [],
@@ -6,17 +8,55 @@ document.addEventListener("alpine:init", () => {
     working: false,
     asking: false,
     seen: 0,
-    init() { if (Number(this.$root.dataset.busy)) this.ask(); },
-    get any() { return this.items.length > 0; },
-    get rest() { return this.any && this.items.every((item) => !item.busy); },
-    get classes() { return { hovering: this.hovering }; },
-    over() { this.hovering = true; },
-    out() { this.hovering = false; },
-    drop(event) { this.hovering = false; this.take(event.dataTransfer.files); },
-    choose(event) { this.take([...event.target.files]); event.target.value = ""; },
+    more: 0,
+    trouble: "",
+    init() {
+      if (Number(this.$root.dataset.busy)) this.ask();
+    },
+    get any() {
+      return this.items.length > 0;
+    },
+    get rest() {
+      return this.any && this.items.every((item) => !item.busy);
+    },
+    get moreText() {
+      return `and ${this.more} more`;
+    },
+    // One that is not looked at any more, or is ended while it is.
+    async stop(event) {
+      const body = new FormData();
+      body.append("arrival", event.currentTarget.dataset.arrival);
+      const headers = { "X-CSRFToken": token(), Accept: "application/json" };
+      const response = await fetch(this.$root.dataset.dismiss, { method: "POST", headers, body });
+      if (response.ok) this.items = this.items.filter((item) => String(item.arrival) !== body.get("arrival"));
+    },
+    get classes() {
+      return { hovering: this.hovering };
+    },
+    over() {
+      this.hovering = true;
+    },
+    out() {
+      this.hovering = false;
+    },
+    drop(event) {
+      this.hovering = false;
+      this.take(event.dataTransfer.files);
+    },
+    choose(event) {
+      this.take([...event.target.files]);
+      event.target.value = "";
+    },
     take(files) {
       for (const file of files) {
-        this.items.push({ key: "u" + this.items.length + file.name, name: file.name, file, done: 0, busy: true, message: "waiting" });
+        this.items.push({
+          key: "u" + this.items.length + file.name,
+          name: file.name,
+          file,
+          done: 0,
+          busy: true,
+          message: "waiting",
+        });
       }
       this.next();
     },
@@ -48,12 +88,16 @@ document.addEventListener("alpine:init", () => {
           return this.ask();
         }
         let sentence = "The server could not take this file. Try again.";
-        try { sentence = JSON.parse(request.responseText).error || sentence; } catch { /* not JSON: keep the sentence */ }
+        try {
+          sentence = JSON.parse(request.responseText).error || sentence;
+        } catch {
+          /* not JSON: keep the sentence */
+        }
         finish("▲ " + sentence, false);
       };
       request.onerror = () => finish("▲ The server cannot be reached. Try again.", false);
       request.open("POST", this.$root.dataset.url);
-      request.setRequestHeader("X-CSRFToken", upwelling.token());
+      request.setRequestHeader("X-CSRFToken", token());
       request.setRequestHeader("Accept", "application/json");
       request.send(body);
     },
@@ -65,8 +109,14 @@ document.addEventListener("alpine:init", () => {
     async poll() {
       try {
         const response = await fetch(this.$root.dataset.progress, { headers: { Accept: "application/json" } });
-        if (response.ok) this.show((await response.json()).arrivals);
-      } catch { /* the server may be restarting: ask again */ }
+        if (response.ok) {
+          const said = await response.json();
+          Object.assign(this, { more: said.more, trouble: said.trouble });
+          this.show(said.arrivals);
+        }
+      } catch {
+        /* the server may be restarting: ask again */
+      }
       if (this.items.some((item) => item.busy)) return setTimeout(() => this.poll(), 600);
       this.asking = false;
       // New shots are in the table after a reload; the list of what arrived stays until it is cleared.
@@ -82,6 +132,7 @@ document.addEventListener("alpine:init", () => {
         }
         if (item.busy && arrival.over && arrival.state === "done") this.fresh = true;
         item.busy = !arrival.over;
+        item.stoppable = !arrival.over;
         item.done = arrival.progress;
         item.message = (arrival.state === "failed" ? "▲ " : "") + (arrival.message || arrival.label);
       }

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import subprocess
 import sys
 import threading
+import time
 from typing import Any
 
-import waitress
+from django.conf import settings
+from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
 from upwelling.core.warm import warm
-from upwelling.web.jobs.services import fail_interrupted
+from upwelling.web.server import serve
 from upwelling.web.wsgi import application
+
+FIRST_ANSWER, LONGEST_PAUSE = 1.0, 8.0
+"""Seconds that the server has for itself before it shares the machine with the worker; between workers that die at
+once the pause grows up to the second."""
 
 
 class Command(BaseCommand):
@@ -22,30 +29,41 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--host", default="127.0.0.1")
         parser.add_argument("--port", type=int, default=8000)
+        parser.add_argument("--demo", action="store_true", help="migrate and seed Kilnlight first, in this process")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        fail_interrupted()
-        threading.Thread(target=warm, daemon=True).start()
+        settings.DATA.chmod(0o700)  # folders of earlier versions were open to others
+        for queue in settings.DATA.glob("queue.sqlite3*"):  # where tasks waited before the database was the queue
+            queue.unlink()
+        if options["demo"]:
+            call_command("migrate", verbosity=0)
+            call_command("seed_kilnlight", stdout=self.stdout)
         self.stopping = threading.Event()
-        self.worker = self.start_worker()
-        threading.Thread(target=self.keep_worker, daemon=True).start()
+        self.worker: subprocess.Popen[bytes] | None = None
+        keeper = threading.Thread(target=self.keep_worker, daemon=True)
+        keeper.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
-            waitress.serve(application, host=options["host"], port=options["port"], threads=6, ident="upwelling",
-                           max_request_body_size=1024**3)
+            serve(application, options["host"], options["port"])
         finally:
             self.stopping.set()
-            self.worker.terminate()
-            self.worker.wait(timeout=20)
-
-    def start_worker(self) -> subprocess.Popen[bytes]:
-        return subprocess.Popen([sys.executable, "-m", "upwelling.web.manage", "run_huey", "--quiet"])
+            if self.worker is not None:
+                self.worker.terminate()
+                try:
+                    self.worker.wait(timeout=10)
+                except subprocess.TimeoutExpired:
+                    self.worker.kill()
 
     def keep_worker(self) -> None:
-        """Starts another worker when one dies; what it was doing is said to have failed, what waits goes on."""
-        while True:
+        """Keeps a worker alive: another when one dies. What that was doing is begun again.
+
+        The server answers first; then it loads the kernels, or on a new machine compiles them, before the worker
+        wants them.
+        """
+        pause = FIRST_ANSWER
+        while not self.stopping.wait(pause):
+            begun = time.monotonic()
+            self.worker = subprocess.Popen([sys.executable, "-m", "upwelling.web.manage", "work", str(os.getpid())])
+            warm()
             self.worker.wait()
-            if self.stopping.wait(1.0):
-                return
-            fail_interrupted()
-            self.worker = self.start_worker()
+            pause = min(2 * pause, LONGEST_PAUSE) if time.monotonic() - begun < 10 else FIRST_ANSWER

@@ -1,4 +1,6 @@
 // A job's progress: asks twice a second, reloads the page when it is over.
+import { post } from "../js/http.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("job", () => ({
     done: 0,
@@ -15,12 +17,14 @@ document.addEventListener("alpine:init", () => {
           this.message = job.message + (job.remaining_seconds ? ", about " + job.remaining_seconds + " s left" : "");
           if (job.over) return window.location.reload();
         }
-      } catch { /* the server may be restarting: ask again */ }
+      } catch {
+        /* the server may be restarting: ask again */
+      }
       setTimeout(() => this.ask(), 500);
     },
     async cancel() {
       try {
-        await upwelling.post(this.$root.dataset.cancel);
+        await post(this.$root.dataset.cancel);
         this.message = "cancelling";
       } catch (error) {
         this.message = "▲ " + error.message;

@@ -1,10 +1,14 @@
 // MaxCLL and MaxFALL over all shots, a few frames with each request, with progress and a way to stop.
+import { post } from "../js/http.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("light", () => ({
-    running: false, share: 0, said: "",
+    running: false,
+    share: 0,
+    said: "",
 
     async measure() {
-      const { shots, output } = JSON.parse(document.getElementById("outputs-data").textContent);
+      const { shots, output, url } = JSON.parse(document.getElementById("outputs-data").textContent);
       const found = { cll: 0, fall: 0, frames: 0, brightest: "" };
       this.running = true;
       this.stopped = false;
@@ -13,7 +17,7 @@ document.addEventListener("alpine:init", () => {
         do {
           this.said = `${shots[index].name} (${index + 1} of ${shots.length})`;
           try {
-            const got = await (await upwelling.post(shots[index].url, { output, start })).json();
+            const got = await (await post(url.replace("/0/", `/${shots[index].pk}/`), { output, start })).json();
             if (got.max_cll > found.cll) found.brightest = shots[index].name;
             found.cll = Math.max(found.cll, got.max_cll);
             found.fall = Math.max(found.fall, got.max_fall);
@@ -29,8 +33,11 @@ document.addEventListener("alpine:init", () => {
       }
       this.running = false;
       const partly = this.stopped ? " (stopped: so far)" : "";
-      this.said = `MaxCLL ${Math.ceil(found.cll - 1e-6)} cd/m², MaxFALL ${Math.ceil(found.fall - 1e-6)} cd/m² over ${found.frames} frames${partly}; brightest in ${found.brightest}`;
+      this.said = `MaxCLL ${Math.ceil(found.cll - 1e-6)} cd/m², MaxFALL ${Math.ceil(found.fall - 1e-6)} cd/m² ` +
+        `over ${found.frames} frames${partly}; brightest in ${found.brightest}`;
     },
-    stop() { this.stopped = true; },
+    stop() {
+      this.stopped = true;
+    },
   }));
 });

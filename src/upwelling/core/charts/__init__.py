@@ -1,0 +1,1 @@
+"""Test charts: the 24-patch chart and the torture chart."""

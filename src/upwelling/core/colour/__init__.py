@@ -1,0 +1,1 @@
+"""Colour itself: primaries, temperature, the spectral locus, Oklab, colour difference."""

@@ -1,0 +1,88 @@
+"""Shape-preserving cubic splines through points a person moves: never past a neighbour, never a wiggle between two.
+
+Slopes follow F. N. Fritsch and J. Butland, "A method for constructing local monotone piecewise cubic interpolants",
+SIAM J. Sci. Stat. Comput. 5 (1984), 300–304; end slopes are the three-point formula held to the data's direction
+(C. Moler, Numerical Computing with MATLAB (2004), section 3.6), as scipy's PchipInterpolator has them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+
+Beyond = Literal["hold", "extend", "around"]
+Points = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Spline:
+    """A curve through ``points`` (x rising, at least two; one is enough when it runs around).
+
+    Beyond the ends it holds the end's value, extends its slope, or runs ``around`` with the period.
+    """
+
+    points: Points
+    beyond: Beyond = "hold"
+    period: float = 360.0
+
+    @cached_property
+    def _nodes(self) -> tuple[Float64, Float64, Float64]:
+        xy = np.array(self.points, dtype=np.float64)
+        x, y = xy[:, 0], xy[:, 1]
+        if self.beyond == "around":  # three neighbours on either side decide every slope inside
+            turns = np.arange(-3, 4) * self.period
+            x, y = (x[None] + turns[:, None]).ravel(), np.tile(y, 7)
+        return x, y, _slopes(x, y)
+
+    def __call__(self, x: Any) -> Float64:
+        """The curve's value at x, any shape, float64."""
+        nodes, values, slopes = self._nodes
+        x = np.asarray(x, dtype=np.float64)
+        if self.beyond == "around":
+            x = np.mod(x, self.period)
+        inside = np.clip(x, nodes[0], nodes[-1])
+        place = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
+        width = nodes[place + 1] - nodes[place]
+        t = (inside - nodes[place]) / width
+        a, b = values[place], values[place + 1]
+        p, q = slopes[place] * width, slopes[place + 1] * width
+        y = a + t * (p + t * (3 * (b - a) - 2 * p - q + t * (2 * (a - b) + p + q)))
+        if self.beyond == "extend":
+            y = (
+                y
+                + np.where(x < nodes[0], slopes[0] * (x - nodes[0]), 0)
+                + np.where(x > nodes[-1], slopes[-1] * (x - nodes[-1]), 0)
+            )
+        return np.asarray(y, dtype=np.float64)
+
+    def is_flat(self, value: float) -> bool:
+        """True when the curve is ``value`` everywhere."""
+        return all(y == value for _, y in self.points)
+
+
+def _slopes(x: Float64, y: Float64) -> Float64:
+    width, rise = np.diff(x), np.diff(y)
+    secant = rise / width
+    if len(x) == 2:
+        return np.repeat(secant, 2)
+    before, after = secant[:-1], secant[1:]
+    w1, w2 = 2 * width[1:] + width[:-1], width[1:] + 2 * width[:-1]
+    same_way = before * after > 0
+    inner = np.where(same_way, (w1 + w2) * before * after / np.where(same_way, w1 * after + w2 * before, 1), 0.0)
+    return np.concatenate(
+        [[_end(width[0], width[1], secant[0], secant[1])], inner, [_end(width[-1], width[-2], secant[-1], secant[-2])]]
+    )
+
+
+def _end(width: float, next_width: float, secant: float, next_secant: float) -> float:
+    slope = ((2 * width + next_width) * secant - width * next_secant) / (width + next_width)
+    if slope * secant <= 0:
+        return 0.0
+    if secant * next_secant <= 0 and abs(slope) > 3 * abs(secant):
+        return 3 * secant
+    return slope

@@ -1,0 +1,210 @@
+"""Arithmetic on the three channels, and what is held, mixed, shown and handed out, as operations of the tile engine."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.engine.layout import (
+    TILE,
+    channels,
+    flat_channels,
+    held_channels,
+    opcode,
+    parameters,
+    selection,
+    tap_pictures,
+    where,
+)
+from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, power_fast, sqrt32
+
+F = np.float32
+ZERO, HALF, ONE, TWO, THREE = F(0), F(0.5), F(1), F(2), F(3)
+LUMA_R, LUMA_G, LUMA_B = F(0.2126), F(0.7152), F(0.0722)
+
+
+@opcode
+def affine(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Affine: p is gain, offset."""
+    p = parameters(row)
+    flat = flat_channels(work)
+    gain, offset = p[0], p[1]
+    for i in range(3 * TILE):
+        flat[i] = flat[i] * gain + offset
+
+
+@opcode
+def matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Matrix: p is its rows."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
+    for i in range(n):
+        r = R[i]
+        g = G[i]
+        b = B[i]
+        R[i] = a0 * r + a1 * g + a2 * b
+        G[i] = a3 * r + a4 * g + a5 * b
+        B[i] = a6 * r + a7 * g + a8 * b
+
+
+@opcode
+def sop(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """SlopeOffsetPower: p is slopes, offsets, powers, whether it clamps."""
+    p = parameters(row)
+    buffer = channels(work)
+    clamp = p[9] > ZERO
+    for channel in range(3):
+        slope, offset, exponent = p[channel], p[3 + channel], p[6 + channel]
+        x = buffer[channel]
+        if clamp:
+            for i in range(TILE):
+                x[i] = power_fast(min(max(x[i] * slope + offset, ZERO), ONE), exponent)
+        elif exponent == ONE:
+            for i in range(TILE):
+                x[i] = x[i] * slope + offset
+        else:
+            for i in range(TILE):
+                base = x[i] * slope + offset
+                y = exp2_fast(exponent * log2_fast(base))
+                x[i] = y if base > ZERO else base
+
+
+@opcode
+def saturate(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Saturate: p is the amount and between what it holds."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    amount, low, high = p[0], p[1], p[2]
+    for i in range(n):
+        r = R[i]
+        g = G[i]
+        b = B[i]
+        y = LUMA_R * r + LUMA_G * g + LUMA_B * b
+        R[i] = min(max(y + amount * (r - y), low), high)
+        G[i] = min(max(y + amount * (g - y), low), high)
+        B[i] = min(max(y + amount * (b - y), low), high)
+
+
+@opcode
+def luminance_power(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """LuminancePower: p is weights, exponent, scale."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    wr, wg, wb, exponent, scale = p[0], p[1], p[2], p[3], p[4]
+    for i in range(n):
+        y = wr * R[i] + wg * G[i] + wb * B[i]
+        gain = exp2_fast(exponent * log2_fast(max(y, F(1e-30)))) * scale
+        gain = gain if y > F(1e-9) else ZERO
+        R[i] = R[i] * gain
+        G[i] = G[i] * gain
+        B[i] = B[i] * gain
+
+
+@opcode
+def highlights(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """BalanceHighlights: p is gains, where clipping begins, one over its span."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    wr, wg, wb, begin, span = p[0], p[1], p[2], p[3], p[4]
+    for i in range(n):
+        ar = min(max((R[i] - begin) * span, ZERO), ONE)
+        ag = min(max((G[i] - begin) * span, ZERO), ONE)
+        ab = min(max((B[i] - begin) * span, ZERO), ONE)
+        r = R[i] * wr
+        g = G[i] * wg
+        b = B[i] * wb
+        r2 = r + ar * max((g + b) * HALF - r, ZERO)
+        g2 = g + ag * max((r + b) * HALF - g, ZERO)
+        b2 = b + ab * max((r + g) * HALF - b, ZERO)
+        most = max(max(r2, g2), b2)
+        all_three = min(min(ar, ag), ab)
+        R[i] = r2 + all_three * (most - r2)
+        G[i] = g2 + all_three * (most - g2)
+        B[i] = b2 + all_three * (most - b2)
+
+
+@opcode
+def hold(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Hold: p is the slot."""
+    p = parameters(row)
+    flat = flat_channels(work)
+    held = held_channels(work)
+    slot = held[np.int64(p[0]) * 3 * TILE:]
+    for i in range(3 * TILE):
+        slot[i] = flat[i]
+
+
+@opcode
+def blend(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Blend: p is strength, slot, whether by the selection."""
+    p = parameters(row)
+    flat = flat_channels(work)
+    buffer = channels(work)
+    held = held_channels(work)
+    weight = selection(work)
+    strength = p[0]
+    slot = held[np.int64(p[1]) * 3 * TILE:]
+    if p[2] > ZERO:
+        for channel in range(3):
+            x = buffer[channel]
+            before = slot[channel * TILE:]
+            for i in range(n):
+                x[i] = before[i] + strength * weight[i] * (x[i] - before[i])
+    else:
+        for i in range(3 * TILE):
+            flat[i] = slot[i] + strength * (flat[i] - slot[i])
+
+
+@opcode
+def show_selection(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """ShowSelection."""
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    weight = selection(work)
+    for i in range(n):
+        R[i] = weight[i]
+        G[i] = weight[i]
+        B[i] = weight[i]
+
+
+@opcode
+def tap(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """Tap: p is the picture's number."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    taps = tap_pictures(taps_at, pixels)
+    tap = taps[np.int64(p[0]), start:start + n]
+    for i in range(n):
+        tap[i, 0] = R[i]
+        tap[i, 1] = G[i]
+        tap[i, 2] = B[i]
+
+
+@opcode
+def radial_gain(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """RadialGain: p is stops, centre x and y, inner, one over the falloff's width, one over the stretch."""
+    p, place = parameters(row), where(place_at)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    left, top, step, columns = place[0] - p[1], place[1] - p[2], place[2], np.int64(place[3])
+    stops, inner, inv_width, inv_stretch = p[0], p[3], p[4], p[5]
+    i = np.int64(0)
+    while i < n:  # line by line, so that the loop within stays SIMD
+        line = (start + i) // columns
+        end = min(n, (line + 1) * columns - start)
+        y, first = top + F(line) * step, start - line * columns
+        for j in range(i, end):
+            x = (left + F(first + j) * step) * inv_stretch
+            t = min(max((sqrt32(x * x + y * y) - inner) * inv_width, ZERO), ONE)
+            gain = exp2_fast(stops * t * t * (THREE - TWO * t))
+            R[j] = R[j] * gain
+            G[j] = G[j] * gain
+            B[j] = B[j] * gain
+        i = end

@@ -1,0 +1,94 @@
+"""The vocabulary a Path is compiled to, each operation with its float64 reference and what it needs beside a pixel's
+value.
+"""
+
+from upwelling.core.operations.base import (
+    NOTHING,
+    FrameOperation,
+    Needs,
+    Operation,
+    PixelOperation,
+    Place,
+    PlacedOperation,
+    needs_of,
+    reach_of,
+)
+from upwelling.core.operations.coding import (
+    convert_operations,
+    decode_operations,
+    encode_operations,
+    legal_in,
+    legal_out,
+)
+from upwelling.core.operations.colour import ColourShift
+from upwelling.core.operations.frame import RadialGain, Tap
+from upwelling.core.operations.matte import Join, Matte, Mix, MixBy
+from upwelling.core.operations.pixel import (
+    Affine,
+    ApplyLut,
+    BalanceHighlights,
+    BandGain,
+    ChannelCurves,
+    Decode,
+    Encode,
+    LuminancePower,
+    Matrix,
+    Norm,
+    Saturate,
+    SlopeOffsetPower,
+)
+from upwelling.core.operations.reference import run_reference
+from upwelling.core.operations.selection import Blend, Hold, Select, ShowSelection
+from upwelling.core.operations.shapes import (
+    EllipseSelection,
+    LineSelection,
+    PolygonSelection,
+    RadialSelection,
+    RectangleSelection,
+)
+
+__all__ = [
+    "NOTHING",
+    "Affine",
+    "ApplyLut",
+    "BalanceHighlights",
+    "BandGain",
+    "Blend",
+    "ChannelCurves",
+    "ColourShift",
+    "Decode",
+    "EllipseSelection",
+    "Encode",
+    "FrameOperation",
+    "Hold",
+    "Join",
+    "LineSelection",
+    "LuminancePower",
+    "Matrix",
+    "Matte",
+    "Mix",
+    "MixBy",
+    "Needs",
+    "Norm",
+    "Operation",
+    "PixelOperation",
+    "Place",
+    "PlacedOperation",
+    "PolygonSelection",
+    "RadialGain",
+    "RadialSelection",
+    "RectangleSelection",
+    "Saturate",
+    "Select",
+    "ShowSelection",
+    "SlopeOffsetPower",
+    "Tap",
+    "convert_operations",
+    "decode_operations",
+    "encode_operations",
+    "legal_in",
+    "legal_out",
+    "needs_of",
+    "reach_of",
+    "run_reference",
+]

@@ -1,0 +1,149 @@
+"""The stages of a Path, each a frozen, validated value: Camera file, Input, Trim, Look, Rendering, Display."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+
+from upwelling.core.colour.primaries import Adaptation, Primaries, rgb_to_rgb
+from upwelling.core.curves.hlg import Ootf
+from upwelling.core.encodings import Encoding, Range, encoding
+from upwelling.core.encodings.custom import CustomEncoding, MakerLut
+from upwelling.core.encodings.video import HLG_DISPLAY, hlg_display
+from upwelling.core.errors import UpwellingError
+from upwelling.core.lut.table import Domain, Lut1D, Lut3D
+from upwelling.core.operations import ApplyLut, Matrix, Operation, decode_operations, legal_in, legal_out
+from upwelling.core.outputs import CustomOutput, Output, output
+from upwelling.core.raw import RawSettings
+from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.steps import AnyStep
+from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
+
+STAGES = ("camera", "input", "trim", "look", "rendering", "display")
+StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
+
+
+def _named(lookup: Any, name: str) -> str:
+    try:
+        return str(lookup(name).name)
+    except UpwellingError as error:
+        raise ValueError(str(error)) from None
+
+
+class Stage(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class CameraFile(Stage):
+    """How the file holds its codes: range, and the bit depth that the legal range refers to.
+
+    With ``raw`` the file is a mosaic: the stage takes camera RGB to working light, and the Input's encoding must be
+    linear light in the working primaries.
+    """
+
+    range: Range = "full"
+    depth: Literal[8, 10, 12, 16] = 10
+    raw: RawSettings | None = None
+
+
+class Input(Stage):
+    """The encoding that turns codes into working light. Off: codes are taken as working light unchanged."""
+
+    custom: CustomEncoding | None = None
+    encoding: str
+    adaptation: Adaptation = "CAT02"
+    on: bool = True
+    hlg_peak_nits: float = Field(1000.0, ge=100, le=10000)
+    hlg_black_nits: float = Field(0.0, ge=0, le=5)
+
+    @field_validator("encoding")
+    @classmethod
+    def _known(cls, name: str, info: ValidationInfo) -> str:
+        custom = info.data.get("custom")
+        if custom is not None:
+            if name != custom.name:
+                raise ValueError(f"“{name}” is not the name of the encoding given with it (“{custom.name}”).")
+            return name
+        return _named(encoding, name)
+
+    @property
+    def source(self) -> Encoding:
+        """The encoding in force: built in, for the HLG display that is named, or user-defined."""
+        if self.custom is not None:
+            return self.custom.encoding()
+        if self.encoding == HLG_DISPLAY:
+            return hlg_display(Ootf(self.hlg_peak_nits, self.hlg_black_nits))
+        return encoding(self.encoding)
+
+    def operations(self, working: Primaries) -> tuple[Operation, ...]:
+        """From full-range signal to working light."""
+        source = self.source
+        table: tuple[Operation, ...] = ()
+        if self.custom is not None and isinstance(self.custom.form, MakerLut):
+            form = self.custom.form
+            made = (Lut1D if form.dimensions == 1 else Lut3D)(form.table(), Domain(form.low, form.high))
+            table = (
+                *((legal_out(10),) if form.expects == "legal" else ()),
+                ApplyLut(made),
+                *((legal_in(10),) if form.gives_range == "legal" else ()),
+            )
+        return (*table, *decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, working, self.adaptation)))
+
+
+class Trim(Stage):
+    """The corrections of one shot, some of them in groups."""
+
+    steps: tuple[AnyStep, ...] = ()
+    groups: tuple[StepGroup, ...] = Field((), max_length=MOST_GROUPS)
+    on: bool = True
+
+    @model_validator(mode="after")
+    def _grouped(self) -> Self:
+        check_groups(self.steps, self.groups)
+        return self
+
+
+class Look(Stage):
+    """A set of steps mixed in by ``strength`` in the working log space."""
+
+    name: str = Field("", max_length=120)
+    steps: tuple[AnyStep, ...] = ()
+    strength: float = Field(1.0, ge=0, le=1)
+    on: bool = True
+
+
+class RenderingStage(Stage):
+    """Tone map and gamut fit. Off: primaries only, scene 1.0 at the display's peak, nothing fitted.
+
+    With the Input off as well there are no working primaries to leave, and the value passes unchanged: with every stage
+    off, the display shows the file's own numbers.
+    """
+
+    method: AnyRendering = Rise()
+    on: bool = True
+
+
+class Display(Stage):
+    """Display light to display code. Off: light over peak is passed as code unchanged."""
+
+    custom: CustomOutput | None = None
+    output: str
+    range: Range = "full"
+    depth: Literal[8, 10, 12, 16] = 10
+    on: bool = True
+
+    @field_validator("output")
+    @classmethod
+    def _known(cls, name: str, info: ValidationInfo) -> str:
+        custom = info.data.get("custom")
+        if custom is None:
+            return _named(output, name)
+        if name != custom.name:
+            raise ValueError(f"“{name}” is not the name of the output given with it (“{custom.name}”).")
+        return name
+
+    @property
+    def target(self) -> Output:
+        """The output in force: built in, or user-defined."""
+        return output(self.output) if self.custom is None else self.custom.output()

@@ -1,0 +1,71 @@
+"""One pixel's value at every boundary of a path."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.errors import PlaceNeeded
+from upwelling.core.operations import Operation, Place, needs_of, run_reference
+from upwelling.core.path.path import Path
+from upwelling.core.path.stages import STAGES, StageName
+
+
+@dataclass(frozen=True)
+class Boundary:
+    """A value of the trace: after which stage, in which space and unit."""
+
+    stage: StageName
+    space: str
+    unit: str
+    rgb: tuple[float, float, float]
+
+
+Run = Callable[[tuple[Operation, ...], Any, Place | None], Any]
+
+
+def trace(
+    path: Path, code: Any, place: Place | None = None, at: tuple[int, int] = (0, 0), run: Run = run_reference
+) -> list[Boundary]:
+    """One pixel's value at every boundary, from file code up. ``code`` is the pixel's (3,), or a window (H, W, 3) in
+    which it stands ``at`` (row, column); ``place`` says where that lies. A path that needs neighbours needs the window:
+    ``path.reach`` on every side, or up to the frame's edge. ``run`` may be
+    another than the exact path where that window is large; once nothing to come looks around, the pixel alone goes on
+    exactly.
+    """
+    value = np.asarray(code, dtype=np.float64)
+    alone = value.ndim == 1
+    value = value.reshape(1, 1, 3) if alone else value
+    segments, target = path.segments(), path.target
+    if alone and any("neighbours" in needs_of(part) for part in segments.values()):
+        raise PlaceNeeded("neighbours")
+    spaces: dict[StageName, tuple[str, str]] = {
+        "camera": ("signal", "0…1, full range"),
+        "input": (f"scene linear, {path.working}", "1.0 = diffuse white"),
+        "trim": (f"scene linear, {path.working}", "1.0 = diffuse white"),
+        "look": (f"scene linear, {path.working}", "1.0 = diffuse white"),
+        "rendering": ("display light", "cd/m²"),
+        "display": (target.name, f"{path.display.depth}-bit code, {path.display.range} range"),
+    }
+    boundaries = []
+    row, column = at
+    for number, stage in enumerate(STAGES):
+        operations = segments[stage]  # type: ignore[index]
+        later = [op for name in STAGES[number + 1 :] for op in segments[name]]  # type: ignore[index]
+        one = value.shape[:2] == (1, 1)
+        if operations:
+            value = (run_reference if one else run)(operations, value, place)
+        if not one and "neighbours" not in needs_of(later):
+            value = np.asarray(value[row : row + 1, column : column + 1], dtype=np.float64)
+            place, row, column = place.part(row, column) if place else None, 0, 0
+        here = value[row, column]
+        shown = target.nits(here) if stage == "rendering" else here
+        if stage == "display":
+            top = 2**path.display.depth - 1
+            shown = np.clip(np.round(here * top), 0, top)
+        space, unit = spaces[stage]  # type: ignore[index]
+        boundaries.append(Boundary(stage, space, unit, tuple(float(v) for v in shown)))  # type: ignore[arg-type]
+    return boundaries

@@ -1,0 +1,108 @@
+"""The samples that test a table: spread over its whole domain, along neutral, on its faces, and from the production's
+own frames.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path as FilePath
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.bake.order import BakeOrder
+from upwelling.core.errors import BadLut
+from upwelling.core.media import png
+from upwelling.core.media.base import Still
+from upwelling.core.operations import Place
+from upwelling.core.path import Path
+
+SEED = 20130
+"""Fixed, so that a certificate can be reproduced to the digit."""
+_STRATA = 42
+_RANDOM = 26_000
+_NEUTRAL = 4096
+_FACE = 40
+FRAME_SET = "frame: "
+"""How the names of sets begin that are a frame's pixels."""
+MOST_OF_A_FRAME, MOST_OF_FRAMES = 20_000, 60_000
+_WIDE = 256
+
+
+@dataclass(frozen=True, eq=False)
+class FrameSample:
+    """Pixels of one frame as the table's input codes (N, 3), rounded to 16 bit; ``outside``: share of the pixels beyond
+    its domain.
+    """
+
+    name: str
+    codes: Float64
+    outside: float
+
+
+def frame_sample(
+    order: BakeOrder, name: str, frame_code: Any, own: Path | None = None, place: Place | None = None
+) -> FrameSample:
+    """Pixels of a frame (…, 3), in its file's own codes, chosen by the fixed seed; ``own`` is its path if it is another
+    shot's.
+
+    Where the path before the table needs more than a pixel's own value, the frame is run whole, at ``place``, and
+    chosen from after.
+    """
+
+    def some(pixels: Any) -> Any:
+        if len(pixels) <= MOST_OF_A_FRAME:
+            return pixels
+        return pixels[np.random.default_rng(SEED).choice(len(pixels), MOST_OF_A_FRAME, replace=False)]
+
+    codes = order.picked_code(frame_code, some, own, place)
+    outside = float(np.mean(((codes < -1e-6) | (codes > 1 + 1e-6)).any(axis=-1)))
+    return FrameSample(name, np.round(np.clip(np.nan_to_num(codes), 0.0, 1.0) * 65535) / 65535, outside)
+
+
+def sample_sets(order: BakeOrder, frames: Sequence[FrameSample] = ()) -> dict[str, Float64]:
+    """The test samples by set, each (N, 3) of the table's input code at the receiver's depth."""
+    rng = np.random.default_rng(SEED)
+    cells = np.stack(np.meshgrid(*[np.arange(_STRATA)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
+    ramp = np.linspace(0.0, 1.0, _FACE)
+    face = np.stack(np.meshgrid(ramp, ramp, indexing="ij"), axis=-1).reshape(-1, 2)
+    sets = {
+        "stratified": (cells + rng.random(cells.shape)) / _STRATA,
+        "random": rng.random((_RANDOM, 3)),
+        "neutral axis": np.repeat(np.linspace(0.0, 1.0, _NEUTRAL)[:, None], 3, axis=1),
+        "faces of the cube": np.concatenate(
+            [np.insert(face, axis, end, axis=1) for axis in range(3) for end in (0.0, 1.0)]
+        ),
+    }
+    room = MOST_OF_FRAMES
+    for frame in frames:
+        if room > 0:
+            sets[FRAME_SET + frame.name] = frame.codes[:room]
+            room -= len(frame.codes)
+    return {name: order.snapped(codes) for name, codes in sets.items()}
+
+
+def write_frames(frames: Sequence[FrameSample], place: FilePath) -> None:
+    """Keeps the frames' samples as a 16-bit PNG, 256 pixels wide, each frame from a row of its own."""
+    blocks = []
+    for frame in frames:
+        rows = -(-len(frame.codes) // _WIDE)
+        block = np.full((rows * _WIDE, 3), frame.codes[-1])
+        block[: len(frame.codes)] = frame.codes
+        blocks.append(block.reshape(rows, _WIDE, 3))
+    png.write(place, np.concatenate(blocks).astype(np.float32), "16", {})
+
+
+def read_frames(place: FilePath, counts: Sequence[tuple[str, int, float]]) -> list[FrameSample]:
+    """The samples of ``write_frames``; ``counts`` are the frames' names, counts and shares outside. Raises BadLut."""
+    still: Still = png.read(place)
+    pixels = np.round(np.asarray(still.code, dtype=np.float64).reshape(-1, 3) * 65535) / 65535
+    frames, start = [], 0
+    for name, count, outside in counts:
+        if start + count > len(pixels):
+            raise BadLut(place, "it holds fewer pixels than the certificate says. Take both from the same package.")
+        frames.append(FrameSample(name, pixels[start : start + count], outside))
+        start += -(-count // _WIDE) * _WIDE
+    return frames

@@ -1,0 +1,61 @@
+"""What of a picture is measured: all of it, a region drawn on it, or all but its bars, as the columns of each row."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+Spans = Any
+"""int32 (H, 2): which columns of each row are measured, from the first to before the second."""
+
+
+class Region(BaseModel):
+    """A rectangle or ellipse on the picture, in shares 0…1 of its width and height."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    kind: Literal["rectangle", "ellipse"] = "rectangle"
+    left: float = Field(ge=0, le=1)
+    top: float = Field(ge=0, le=1)
+    right: float = Field(ge=0, le=1)
+    bottom: float = Field(ge=0, le=1)
+
+
+def whole(height: int, width: int) -> Spans:
+    """Spans of the whole picture."""
+    return np.tile(np.array([0, width], dtype=np.int32), (height, 1))
+
+
+def inner(height: int, width: int, bars: tuple[int, int, int, int]) -> Spans:
+    """Spans without bars of so many rows above and below and columns left and right."""
+    top, bottom, left, right = bars
+    spans = np.tile(np.array([left, width - right], dtype=np.int32), (height, 1))
+    spans[:top], spans[height - bottom :] = 0, 0
+    return spans
+
+
+def region_spans(height: int, width: int, region: Region) -> Spans:
+    """Spans of a region; at least the one pixel at its middle."""
+    y = (np.arange(height) + 0.5) / height
+    top, bottom = sorted((region.top, region.bottom))
+    left, right = sorted((region.left, region.right))
+    middle, half = (left + right) / 2, np.full(height, (right - left) / 2)
+    inside = (y >= top) & (y <= bottom)
+    if region.kind == "ellipse":
+        reach = (y - (top + bottom) / 2) / max((bottom - top) / 2, 1e-9)
+        half = half * np.sqrt(np.maximum(1 - reach**2, 0))
+    first = np.ceil((middle - half) * width - 0.5)
+    last = np.floor((middle + half) * width - 0.5) + 1
+    spans = np.where(inside[:, None], np.stack([first, last], axis=-1), 0).clip(0, width).astype(np.int32)
+    spans[:, 1] = np.maximum(spans[:, 1], spans[:, 0])
+    if not (spans[:, 1] > spans[:, 0]).any():
+        row, column = min(int((top + bottom) / 2 * height), height - 1), min(int(middle * width), width - 1)
+        spans[row] = column, column + 1
+    return spans
+
+
+def common(a: Spans, b: Spans) -> Spans:
+    """Where both measure."""
+    low, high = np.maximum(a[:, 0], b[:, 0]), np.minimum(a[:, 1], b[:, 1])
+    return np.stack([low, np.maximum(low, high)], axis=-1).astype(np.int32)

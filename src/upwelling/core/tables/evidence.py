@@ -1,0 +1,162 @@
+"""What a table of unknown origin seems to be: figures a person declares its spaces by.
+
+Evidence only; nothing is concluded for them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.colour.primaries import PRIMARIES, rgb_to_rgb
+from upwelling.core.encodings import ENCODINGS, full_to_legal
+from upwelling.core.errors import UpwellingError
+from upwelling.core.lut import Lut
+from upwelling.core.operations import Matrix, Operation, decode_operations, encode_operations, run_reference
+from upwelling.core.outputs import BUILT_IN
+from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.rendering.bt2390 import Bt2390
+from upwelling.core.rendering.clip import Clip
+from upwelling.core.rendering.reinhard import Reinhard
+from upwelling.core.tables.facts import domain_of
+
+LOG_GREY = 0.41
+"""About where log curves put mid grey: S-Log3 0.41, ACEScct 0.414, V-Log 0.42."""
+SAME = 0.5 / 1023
+"""Two names for the same code are no conversion between them."""
+
+
+@dataclass(frozen=True)
+class Nearest:
+    """A built-in conversion and how far the table is from it: mean and largest difference of code, in 10-bit codes.
+
+    Empty ``expects`` and ``gives``: no conversion, codes as they come in.
+    """
+
+    expects: str
+    gives: str
+    to_display: bool
+    codes_legal: bool
+    mean_codes: float
+    worst_codes: float
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What was found, each as a sentence with its numbers, and the nearest built-in conversions, nearest first."""
+
+    grey_goes_to: float
+    slope_at_grey: float
+    display_like: bool
+    log_to_display: bool
+    sentences: tuple[str, ...]
+    nearest: tuple[Nearest, ...]
+
+
+def evidence(lut: Lut) -> Evidence:
+    """Looks at a table as if it took codes 0…1 of its domain."""
+    low, high = domain_of(lut)
+    ramp = np.linspace(0.0, 1.0, 1025)
+    neutral = lut.apply(low + np.repeat(ramp[:, None], 3, axis=1) * (high - low)).astype(np.float64).mean(axis=-1)
+
+    def at(code: float) -> float:
+        return float(np.interp(code, ramp, neutral))
+
+    slope = (at(LOG_GREY + 0.05) - at(LOG_GREY - 0.05)) / 0.1
+    top = (neutral[-1] - at(0.9)) / 0.1
+    span = float(neutral.max() - neutral.min())
+    display_like = bool(neutral[-1] > 0.9 and neutral[0] < 0.12 and top < 0.5 * max(slope, 1e-6))
+    log_to_display = bool(display_like and slope > 1.2 and 0.25 < at(LOG_GREY) < 0.65)
+    said = [
+        f"Code {LOG_GREY:.2f}, where most log curves put mid grey, goes to {at(LOG_GREY):.3f}.",
+        f"Around there it {'expands' if slope > 1.05 else 'contracts' if slope < 0.95 else 'keeps'} contrast: "
+        f"{slope:.2f} × the code going in.",
+        f"Neutral runs from {neutral[0]:.3f} to {neutral[-1]:.3f}; near the top it rises {top:.2f} × the code "
+        "going in.",
+    ]
+    said.append(
+        "The output looks like a display’s: it goes from black to full and flattens towards white."
+        if display_like
+        else "The output does not look like a display’s: "
+        + ("it spans only a part of the codes." if span < 0.8 else "it does not flatten towards white.")
+    )
+    if log_to_display:
+        said.append("Together this is what a conversion from a log curve to a display does.")
+    elif not display_like and abs(at(LOG_GREY) - LOG_GREY) < 0.06 and 0.7 < slope < 1.4:
+        said.append(
+            "It keeps mid grey near its code: what a Look within one log space, or a log-to-log conversion, does."
+        )
+    return Evidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
+
+
+_GREYS = np.repeat(np.linspace(0.1, 0.95, 24)[:, None], 3, axis=1)
+_SAMPLES = np.concatenate(
+    [
+        _GREYS,
+        np.random.default_rng(5).uniform(0.25, 0.7, (40, 1)) + np.random.default_rng(6).uniform(-0.06, 0.06, (40, 3)),
+    ]
+)
+"""Neutrals, and colours about as far from neutral as pictures in log code are."""
+_RENDERINGS: tuple[AnyRendering, ...] = (Rise(), Bt2390(), Reinhard(), Clip())
+
+
+@lru_cache(maxsize=1)
+def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
+    """Every built-in conversion's output at the samples: between encodings, and from encodings to SDR and HDR outputs
+    by the default rendering.
+    """
+    rows: list[tuple[str, str, bool, Float64]] = []
+    ap1, names = PRIMARIES["AP1"], list(ENCODINGS)
+    # All encodings' light in one array, so that each target is run once.
+    light = np.concatenate(
+        [
+            run_reference((*decode_operations(e), Matrix.of(rgb_to_rgb(e.primaries, ap1, "CAT02"))), _SAMPLES)
+            for e in ENCODINGS.values()
+        ]
+    )
+
+    def add(gives: str, to_display: bool, operations: Sequence[Operation]) -> None:
+        codes = run_reference(operations, light).reshape(len(names), *_SAMPLES.shape)
+        rows.extend(
+            (name, gives, to_display, code)
+            for name, code in zip(names, codes, strict=True)
+            if np.isfinite(code).all() and np.abs(code - _SAMPLES).max() > SAME
+        )
+
+    for other, target in ENCODINGS.items():
+        add(other, False, (Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)))
+    for target_output in BUILT_IN:
+        for method in _RENDERINGS if not target_output.is_hdr else _RENDERINGS[:1]:
+            try:
+                tones = method.operations(ap1, target_output, "CAT02")
+            except UpwellingError:
+                continue
+            add(f"{target_output.name} by {method.title}", True, (*tones, *target_output.encode_operations()))
+    return tuple(rows)
+
+
+def prepare() -> None:
+    """Works out the built-in conversions ahead of the first table brought in; once a process."""
+    _conversions()
+
+
+def nearest(lut: Lut, count: int = 4) -> tuple[Nearest, ...]:
+    """The built-in conversions a table is nearest to, with full-range codes and with legal ones on both sides."""
+    low, high = domain_of(lut)
+    plain = np.abs(lut.apply(low + _SAMPLES * (high - low)).astype(np.float64) - _SAMPLES)
+    found = [Nearest("", "", False, False, float(plain.mean() * 1023), float(plain.max() * 1023))]
+    for legal in (False, True):
+        codes: Any = full_to_legal(_SAMPLES, 10) if legal else _SAMPLES
+        out = lut.apply(low + np.asarray(codes) * (high - low)).astype(np.float64)
+        for expects, gives, to_display, code in _conversions():
+            wanted = np.clip(full_to_legal(code, 10) if legal else code, 0.0, 1.0)
+            away = np.abs(np.clip(out, 0.0, 1.0) - wanted)
+            found.append(
+                Nearest(expects, gives, to_display, legal, float(away.mean() * 1023), float(away.max() * 1023))
+            )
+    return tuple(sorted(found, key=lambda n: n.mean_codes)[:count])

@@ -1,0 +1,126 @@
+"""What is printed about a picture or a region of it: levels, what clips, what lies outside, what may band."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from upwelling.core.arrays import MID_GREY
+from upwelling.core.colour.primaries import rgb_to_rgb, rgb_to_xyz
+from upwelling.core.measure.banding import RISKY, banding
+from upwelling.core.path import Path
+from upwelling.core.scopes.dots import SKIN_DEGREES, colour_difference
+from upwelling.core.scopes.facts import SceneFacts, SignalFacts, scene_facts, signal_facts
+from upwelling.core.scopes.spans import Region, common, inner, region_spans
+from upwelling.web.bench.bars import bars_in
+from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.bench.scope import SKIN_BANDS, luma_weights
+from upwelling.web.footage.frames import Frame
+from upwelling.web.footage.models import Shot
+
+NO_PLATEAU = 1e30
+
+
+def spans_of(shot: Shot, frame: Frame, region: Region | None, bars: bool) -> Any:
+    """What is measured of a working frame: all but the bars intake found, unless ``bars``,
+    and the region's part of it.
+    """
+    height, width = frame.working.shape[:2]
+    spans = inner(height, width, (0, 0, 0, 0) if bars else bars_in(shot, frame))
+    return common(spans, region_spans(height, width, region)) if region else spans
+
+
+def plateau_of(frame: Frame) -> float:
+    """The code from which the working frame counts as clipped in camera."""
+    return frame.plateau_code - 0.25 / 1023 if frame.plateau_share else NO_PLATEAU
+
+
+def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, SignalFacts]:
+    """Facts of the scene light after the look, and of the display signal."""
+    path = made.path
+    half_code = 0.5 / (2**path.display.depth - 1)
+    to_output = rgb_to_rgb(path.working_primaries, path.target.gamut, path.input.adaptation)
+    return (
+        scene_facts(made.scene(), path.working_primaries, to_output, spans),
+        signal_facts(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code, spans),
+    )
+
+
+def numbers(
+    shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: SignalFacts, *, at_rest: bool = True
+) -> list[dict[str, str]]:
+    """Name, value and explanation of each printed number.
+
+    The risk of banding is worked out when the hand is at rest.
+    """
+    known = shot.settled.is_settled and shot.is_managed
+    rows = [
+        ("Below 0", scene.negative, "Any channel of scene light after the look below 0", known),
+        ("Above white", scene.above_white, "Luminance of scene light above diffuse white 1.0", known),
+        ("At black", signal.at_black, "Any channel at the display’s black", True),
+        ("At peak", signal.at_peak, "Any channel at the display’s peak", True),
+        ("– clipped by us", signal.ours, "At the display’s peak though the camera had not clipped", True),
+        (
+            "Clipped in camera",
+            signal.camera,
+            f"Any channel at the file’s highest code, {round(frame.plateau_code * (2**path.camera.depth - 1))}",
+            True,
+        ),
+        ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.gamut.name} before the gamut fit", known),
+    ]
+    said = [{"name": name, "value": percent(share), "title": title} for name, share, title, shown in rows if shown]
+    risk = banding(path, *frame.used_codes) if known and at_rest else None
+    if risk:
+        said.append(
+            {
+                "name": "Banding risk",
+                "value": f"{risk.risky} of {risk.steps} steps" if risk.risky else "none",
+                "title": f"Neighbouring {path.camera.depth}-bit codes of the file lie up to {risk.widest:.1f} 10-bit "
+                f"codes apart on the display; more than {RISKY:g} may show as bands in a smooth slope",
+            }
+        )
+    return said
+
+
+def percent(share: float) -> str:
+    """A share as the page prints it; what is there is never printed as 0."""
+    value = share * 100
+    return "0 %" if value == 0 else "<0.1 %" if value < 0.05 else f"{value:.1f} %"
+
+
+def region_facts(made: FrameValues, signal: SignalFacts, spans: Any) -> list[dict[str, str]]:
+    """Mean and spread of the display signal, its hue beside the skin-tone line, and its distance from neutral."""
+    path, weights = made.path, luma_weights(made.path)
+    mean = np.array(signal.mean)
+    luma = float(mean @ [weights[0], 1 - sum(weights), weights[1]])
+    pb, pr = colour_difference(mean, weights)
+    chroma = float(np.hypot(pb, pr))
+    scene = made.scene()
+    light = np.array(signal_facts(scene, scene, NO_PLATEAU, -NO_PLATEAU, NO_PLATEAU, spans).mean)
+    luminance = float(light @ rgb_to_xyz(path.working_primaries)[1])
+    angle = (np.degrees(np.arctan2(pr, pb)) - SKIN_DEGREES + 180) % 360 - 180
+    skin = [name for name, low, high in SKIN_BANDS if low <= luma <= high]
+    rows = [
+        ("Mean R G B", "  ".join(f"{100 * v:.1f}" for v in mean) + " %", "Mean display signal of each channel"),
+        ("Spread", "  ".join(f"{100 * v:.1f}" for v in signal.spread) + " %", "Standard deviation of each channel"),
+        (
+            "Luma",
+            f"{100 * luma:.1f} %",
+            "Common practice: "
+            + "; ".join(f"{n} {100 * a:.0f}…{100 * b:.0f} %" for n, a, b in SKIN_BANDS)
+            + (f". Now in: {', '.join(skin)}" if skin else ". Now in none"),
+        ),
+        (
+            "From mid grey",
+            f"{np.log2(luminance / MID_GREY):+.2f} stops".replace("-", "−") if luminance > 0 else "no light",
+            "Mean scene light after the look",
+        ),
+        (
+            "From skin line",
+            f"{angle:+.1f}°".replace("-", "−") if chroma > 0.005 else "no hue",
+            f"Vectorscope angle less the skin line’s {SKIN_DEGREES:g}°; common practice",
+        ),
+        ("From neutral", f"{100 * chroma:.2f} %", "Length of the mean colour difference (Pb, Pr); 0 is neutral"),
+    ]
+    return [{"name": n, "value": v, "title": t} for n, v, t in rows]

@@ -1,0 +1,244 @@
+// Values that change along the shot: keys of the step or shape in hand, and the lane under the picture that shows them.
+// Between keys the server says what stands; the page only puts keys.
+export const tracks = {
+  now: {},
+
+  // A holder of tracks is the step in hand or one of its selections; its place is what the server calls it by.
+  holderOf(path) {
+    const match = path.match(/^steps\.(\d+)\.(?:(limit\.selections\.\d+)\.)?(\w+)$/);
+    if (!match) return null;
+    const step = this.settings.steps[Number(match[1])];
+    if (!step) return null;
+    const place = match[2] || "",
+      holder = place ? step.limit && step.limit.selections[Number(place.split(".")[2])] : step;
+    return holder && holder.tracks ? { holder, place, name: match[3] } : null;
+  },
+  trackAt(path) {
+    const found = this.holderOf(path);
+    return found && found.holder.tracks.find((track) => track.parameter === found.name);
+  },
+  // The value as it stands now, for a parameter that has a track.
+  standing(path) {
+    const found = this.holderOf(path);
+    if (!found || !found.holder.tracks.some((track) => track.parameter === found.name)) return undefined;
+    const values = this.now.step === this.step && this.now[found.place];
+    return values ? values[found.name] : undefined;
+  },
+  // A value moved by hand while it has a track becomes the key of this frame.
+  putKey(path, value) {
+    const track = this.trackAt(path);
+    if (!track) return false;
+    const found = this.holderOf(path),
+      at = track.keys.findIndex(([frame]) => frame === this.frame),
+      stored = found.name === "points" ? value.flat() : value;
+    if (at >= 0) track.keys[at] = [this.frame, stored];
+    else {
+      track.keys.push([this.frame, stored]);
+      track.keys.sort((a, b) => a[0] - b[0]);
+    }
+    if (this.now.step === this.step && this.now[found.place]) this.now[found.place][found.name] = value;
+    return true;
+  },
+  takeNow(now) {
+    if (now) this.now = now;
+    this.syncControls();
+    this.placeOverlays();
+  },
+
+  // --- the holder in hand -------------------------------------------------------------------------------------------
+  get keyHolder() {
+    if (!this.hasStep) return null;
+    return this.face === "where" && this.inHand ? this.inHand : this.current;
+  },
+  get keyPlace() {
+    return this.keyHolder && this.keyHolder !== this.current
+      ? `steps.${this.index}.limit.selections.${this.selectionIndex}.`
+      : `steps.${this.index}.`;
+  },
+  get keyable() {
+    const holder = this.keyHolder;
+    if (!holder) return [];
+    return (holder === this.current ? this.data.kinds : this.data.selections)[holder.kind].keyed;
+  },
+  get keyFrames() {
+    const holder = this.keyHolder;
+    if (!holder || !holder.tracks) return [];
+    return [...new Set(holder.tracks.flatMap((track) => track.keys.map(([frame]) => frame)))].sort((a, b) => a - b);
+  },
+  get keyMarks() {
+    const { first, last } = this.data.frames,
+      span = Math.max(last - first, 1);
+    return this.keyFrames.map((frame) => ({
+      frame,
+      style: { left: `${(100 * (frame - first)) / span}%` },
+      name: `Key at frame ${frame}`,
+      here: frame === this.frame ? "true" : "false",
+    }));
+  },
+  get keyTitle() {
+    const holder = this.keyHolder;
+    if (!holder) return "";
+    const kinds = holder === this.current ? this.data.kinds : this.data.selections;
+    return holder.name || kinds[holder.kind].title;
+  },
+  get keyText() {
+    const holder = this.keyHolder;
+    if (!holder || !this.keyable.length) return "nothing of it can change along the shot";
+    if (!holder.tracks.length) return "stands still";
+    return holder.tracks.map((track) => `${track.parameter.replaceAll("_", " ")} ${track.keys.length}`).join(" · ") + " keys";
+  },
+  get hasKeys() {
+    return this.keyFrames.length > 0;
+  },
+  get noKeys() {
+    return this.keyFrames.length === 0;
+  },
+  get cannotKey() {
+    return this.locked || !this.keyHolder || this.keyable.length === 0;
+  },
+  get keyHere() {
+    return this.keyFrames.includes(this.frame);
+  },
+  get keyLabel() {
+    return this.keyHere ? "Remove key" : "Key here";
+  },
+  get heldBetween() {
+    const holder = this.keyHolder;
+    return Boolean(holder && holder.tracks.length && holder.tracks.every((track) => track.between === "held"));
+  },
+
+  // One parameter begins or ends changing along the shot.
+  toggleTrack(path) {
+    if (this.locked) return;
+    const found = this.holderOf(path);
+    if (!found) return;
+    const at = found.holder.tracks.findIndex((track) => track.parameter === found.name);
+    if (at >= 0) {
+      found.holder[found.name] = this.standing(path) ?? found.holder[found.name];
+      found.holder.tracks.splice(at, 1);
+    } else this.beginTrack(found.holder, found.name);
+    this.keyed(at >= 0 ? "stands still" : "changes along the shot", found.name);
+  },
+  beginTrack(holder, name) {
+    const value = holder[name];
+    holder.tracks.push({
+      parameter: name,
+      keys: [[this.frame, Array.isArray(value) ? value.flat() : value]],
+      between: "smooth",
+    });
+  },
+  keyed(what, name) {
+    this.spread();
+    this.markTracks();
+    this.save(`${name.replaceAll("_", " ")} ${what}`);
+  },
+  // A key of everything that changes, or of place, size and angle where nothing does yet.
+  toggleKey() {
+    if (this.cannotKey) return;
+    const holder = this.keyHolder;
+    if (this.keyHere) return this.dropKeys(this.frame);
+    if (!holder.tracks.length) {
+      const begins = "scale" in holder ? ["x", "y", "scale", "angle"] : this.keyable.slice(0, 1);
+      begins.forEach((name) => this.beginTrack(holder, name));
+    } else
+      for (const track of holder.tracks) {
+        const path = this.keyPlace + track.parameter;
+        this.putKey(path, this.standing(path) ?? holder[track.parameter]);
+      }
+    return this.keyed("key", this.keyTitle.toLowerCase());
+  },
+  dropKeys(frame) {
+    const holder = this.keyHolder;
+    for (const track of [...holder.tracks]) {
+      track.keys = track.keys.filter(([at]) => at !== frame);
+      if (track.keys.length) continue;
+      const path = this.keyPlace + track.parameter;
+      holder[track.parameter] = this.standing(path) ?? holder[track.parameter];
+      holder.tracks.splice(holder.tracks.indexOf(track), 1);
+    }
+    return this.keyed("without a key", this.keyTitle.toLowerCase());
+  },
+  moveKeys(from, to) {
+    const { first, last } = this.data.frames;
+    to = Math.min(Math.max(to, first), last);
+    if (from === to || this.keyFrames.includes(to)) return from;
+    for (const track of this.keyHolder.tracks)
+      track.keys = track.keys
+        .map(([frame, value]) => [frame === from ? to : frame, value])
+        .sort((a, b) => a[0] - b[0]);
+    this.spread();
+    return to;
+  },
+  toggleBetween() {
+    if (this.cannotKey || this.noKeys) return;
+    const between = this.heldBetween ? "smooth" : "held";
+    for (const track of this.keyHolder.tracks) track.between = between;
+    this.keyed(`${between} between keys`, this.keyTitle.toLowerCase());
+  },
+  previousKey() {
+    this.toFrame(this.keyFrames.filter((frame) => frame < this.frame).pop());
+  },
+  nextKey() {
+    this.toFrame(this.keyFrames.find((frame) => frame > this.frame));
+  },
+  toFrame(frame) {
+    if (frame === undefined) return;
+    this.stop();
+    this.standAt(frame);
+    this.refresh(true);
+  },
+  dragKey(event) {
+    event.preventDefault();
+    const mark = event.currentTarget,
+      lane = mark.parentElement.getBoundingClientRect(),
+      { first, last } = this.data.frames;
+    let frame = Number(mark.dataset.frame),
+      moved = false;
+    mark.setPointerCapture(event.pointerId);
+    const move = (next) => {
+      if (this.locked) return;
+      const to = Math.round(first + ((next.clientX - lane.left) / lane.width) * (last - first));
+      const now = this.moveKeys(frame, to);
+      moved = moved || now !== frame;
+      frame = now;
+    };
+    const end = () => {
+      mark.removeEventListener("pointermove", move);
+      if (moved) this.save("move a key");
+      else this.toFrame(frame);
+    };
+    mark.addEventListener("pointermove", move);
+    mark.addEventListener("pointerup", end, { once: true });
+  },
+  keyOnKey(event) {
+    const frame = Number(event.currentTarget.dataset.frame),
+      way = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (event.key === "Enter") return this.toFrame(frame);
+    if (this.locked) return null;
+    if (event.key === "Delete") {
+      event.preventDefault();
+      return this.dropKeys(frame);
+    }
+    if (!way) return null;
+    event.preventDefault();
+    event.stopPropagation();
+    const to = this.moveKeys(frame, frame + way);
+    if (to === frame) return null;
+    this.save("move a key");
+    return this.$nextTick(() => this.$root.querySelector(`.keymark[data-frame="${to}"]`).focus());
+  },
+
+  // --- marks beside the controls ------------------------------------------------------------------------------------
+  bindTracks(root) {
+    for (const button of root.querySelectorAll(".along"))
+      button.addEventListener("click", () => this.toggleTrack(button.closest(".control").querySelector(".cell").dataset.path));
+    this.markTracks();
+  },
+  markTracks() {
+    for (const button of this.$root.querySelectorAll(".editor .along")) {
+      const track = this.trackAt(button.closest(".control").querySelector(".cell").dataset.path);
+      button.setAttribute("aria-pressed", String(Boolean(track)));
+      button.disabled = this.locked;
+    }
+  },
+};

@@ -1,0 +1,218 @@
+// Where a step acts: the selections of its matte, joined in order, and what is done to the whole.
+const JOINS = { and: "and", or: "or", without: "without" };
+
+export const where = {
+  selection: "",
+
+  get matte() {
+    return this.hasStep ? this.current.limit : null;
+  },
+  get limited() {
+    return Boolean(this.matte && this.matte.selections.some((one) => one.on));
+  },
+  get selections() {
+    return this.matte ? this.matte.selections : [];
+  },
+  get selectionIndex() {
+    return this.selections.findIndex((one) => one.id === this.selection);
+  },
+  get inHand() {
+    return this.selections[this.selectionIndex] || null;
+  },
+  get whereRows() {
+    return this.selections.map((one, place) => ({
+      id: one.id,
+      title: (one.name || this.data.selections[one.kind].title) + (one.link ? " ⚭" : ""),
+      on: one.on,
+      first: place === 0,
+      join: one.join,
+      invert: one.invert,
+      mark: one.id === this.selection ? "true" : "false",
+      style: { chosen: one.id === this.selection, off: !one.on },
+      says: { on: `${one.name || one.kind} on`, join: `${one.name || one.kind} joins by`, not: `Invert ${one.name || one.kind}` },
+    }));
+  },
+  get hasMatte() {
+    return this.selections.length > 0;
+  },
+  get mattesShown() {
+    return this.face === "where" && this.limited;
+  },
+  get viewing() {
+    return Object.fromEntries(["over", "selection", "matte"].map((name) => [name, name === this.view]));
+  },
+  get whereMark() {
+    return this.limited ? "Where ●" : "Where";
+  },
+  get wholeMark() {
+    return this.selection === "" ? "true" : "false";
+  },
+  get wholeStyle() {
+    return { chosen: this.selection === "" };
+  },
+  get fullMatte() {
+    return this.locked || !this.hasStep || this.selections.length >= this.data.most_selections;
+  },
+  get isRange() {
+    return Boolean(this.inHand && this.inHand.kind === "colour_range");
+  },
+  get selectionName() {
+    return this.inHand ? this.inHand.name : "";
+  },
+  get isLinked() {
+    return Boolean(this.inHand && this.inHand.link);
+  },
+  // Shapes of the trim's other steps, to be used here as well.
+  get otherShapes() {
+    return this.settings.steps
+      .filter((step) => step.id !== this.step && step.limit)
+      .flatMap((step) =>
+        step.limit.selections.map((one) => ({
+          value: `${step.id}/${one.id}`,
+          label: `${one.name || this.data.selections[one.kind].title} of ${step.name || this.data.kinds[step.kind].title}`,
+        })),
+      );
+  },
+  get hasOtherShapes() {
+    return this.otherShapes.length > 0;
+  },
+
+  showWhere() {
+    this.face = "where";
+    if (!this.inHand) this.selection = (this.selections[0] || { id: "" }).id;
+    this.buildEditor();
+    this.placeOverlays();
+  },
+  // The step in hand changed: a selection of another step means nothing here.
+  settleSelection() {
+    if (!this.inHand) this.selection = (this.selections[0] || { id: "" }).id;
+    if (!this.limited && ["selection", "over", "matte"].includes(this.view)) this.view = "picture";
+  },
+  pickSelection(event) {
+    this.selection = event.currentTarget.closest("[data-selection]").dataset.selection;
+    this.buildEditor();
+    this.placeOverlays();
+  },
+  selectionOf(event) {
+    return this.selections.find((one) => one.id === event.target.closest("[data-selection]").dataset.selection);
+  },
+  switchSelection(event) {
+    if (this.locked) return;
+    const one = this.selectionOf(event);
+    one.on = event.target.checked;
+    this.reshaped(`${this.titleOf(one)} ${one.on ? "on" : "off"}`);
+  },
+  joinSelection(event) {
+    if (this.locked || !JOINS[event.target.value]) return;
+    const one = this.selectionOf(event);
+    one.join = event.target.value;
+    this.reshaped(`${this.titleOf(one)}: ${one.join}`);
+  },
+  invertSelection(event) {
+    if (this.locked) return;
+    const one = this.selectionOf(event);
+    one.invert = event.target.checked;
+    this.reshaped(`invert ${this.titleOf(one)}`);
+  },
+  nameSelection(event) {
+    if (this.locked || !this.inHand) return;
+    this.inHand.name = event.target.value.trim().slice(0, 60);
+    this.spread();
+    this.save("name of a selection");
+  },
+  titleOf(one) {
+    return (one.name || this.data.selections[one.kind].title).toLowerCase();
+  },
+  reshaped(label) {
+    this.settleSelection();
+    this.placeOverlays();
+    this.save(label);
+  },
+
+  freshSelectionId(kind) {
+    const stem = kind.replaceAll("_", "").slice(0, 9),
+      taken = this.selections.map((one) => one.id);
+    for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
+  },
+  ensureMatte() {
+    if (!this.current.limit) this.current.limit = JSON.parse(JSON.stringify(this.data.matte));
+    return this.current.limit;
+  },
+  putSelection(one, label) {
+    this.ensureMatte();
+    one.id = this.freshSelectionId(one.kind);
+    if (this.selections.length === 0) one.join = "and";
+    this.current.limit.selections.push(one);
+    this.selection = one.id;
+    this.face = "where";
+    this.changed(label, this.step);
+    this.placeOverlays();
+  },
+  addSelection(event) {
+    const value = event.target.value;
+    event.target.value = "";
+    if (!value || this.fullMatte) return;
+    if (this.data.selections[value]) {
+      const one = JSON.parse(JSON.stringify(this.data.selections[value].rest));
+      // A new shape stands where the trace is.
+      if ("x" in one && value !== "linear") [one.x, one.y] = this.middleOf(this.point);
+      return this.putSelection(one, `add ${this.data.selections[value].title.toLowerCase()}`);
+    }
+    const [how, from] = value.split(":"),
+      [stepId, selectionId] = from.split("/");
+    const source = this.settings.steps
+      .find((step) => step.id === stepId)
+      .limit.selections.find((one) => one.id === selectionId);
+    if (how === "link" && !source.link) source.link = this.freshLink();
+    const one = JSON.parse(JSON.stringify(source));
+    if (how === "copy") one.link = "";
+    return this.putSelection(one, how === "link" ? "link a shape" : "copy a shape");
+  },
+  freshLink() {
+    const taken = this.settings.steps.flatMap((step) => (step.limit ? step.limit.selections.map((one) => one.link) : []));
+    for (let n = 1; ; n++) if (!taken.includes(`shape${n}`)) return `shape${n}`;
+  },
+  unlinkSelection() {
+    if (this.locked || !this.isLinked) return;
+    this.inHand.link = "";
+    this.save("unlink the shape");
+  },
+  removeSelection() {
+    if (this.locked || !this.inHand) return;
+    const title = this.titleOf(this.inHand),
+      at = this.selectionIndex;
+    this.current.limit.selections.splice(at, 1);
+    const next = this.selections[Math.min(at, this.selections.length - 1)];
+    this.selection = next ? next.id : "";
+    if (!this.selections.length) this.current.limit = null;
+    this.settleSelection();
+    this.changed(`remove ${title}`, this.step);
+    this.placeOverlays();
+  },
+  // What is linked is one shape: whoever changes it changes it everywhere.
+  spread() {
+    const mine = this.inHand;
+    if (!mine || !mine.link) return;
+    for (const step of this.settings.steps)
+      for (const one of step.limit ? step.limit.selections : [])
+        if (one !== mine && one.link === mine.link) {
+          const { id, join, invert, on } = one;
+          Object.assign(one, JSON.parse(JSON.stringify(mine)), { id, join, invert, on });
+        }
+  },
+  async rangeFromPicture() {
+    if (this.lockedOrNone) return;
+    const said = await this.solve(this.data.urls["colour-range"]);
+    if (!said) return;
+    if (this.isRange) {
+      const { id, name, join, invert, on, link } = this.inHand;
+      Object.assign(this.inHand, said.range, { id, name, join, invert, on, link });
+      this.spread();
+      this.changed("colour range from the picture", this.step);
+    } else this.putSelection(said.range, "colour range from the picture");
+  },
+  viewMatte(event) {
+    const view = event.currentTarget.dataset.view;
+    this.setView(this.view === view ? "picture" : view);
+  },
+};

@@ -1,0 +1,1 @@
+"""What all pages share: access, requests, controls built from declarations, downloads."""

@@ -1,0 +1,86 @@
+"""Controls of steps and renderings, built from their declarations: adding a parameter adds its control."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+from pydantic_core import PydanticUndefined
+
+_CHANNELS = ("red", "green", "blue")
+
+
+def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
+    """Rows of controls: one control for a number, three for a triple, a plot for a curve, a choice for named values.
+
+    An empty ``prefix`` gives paths within the thing itself.
+    """
+    rows: list[dict[str, Any]] = []
+    before = f"{prefix}." if prefix else ""
+    for name, field in model.model_fields.items():
+        extra = field.json_schema_extra
+        if isinstance(extra, dict) and "points" in extra:
+            continue  # drawn in the picture
+        if isinstance(extra, dict) and "curve" in extra:
+            plots = next((row for row in rows if row["kind"] == "curves"), None)
+            if plots is None:
+                plots = {"name": name, "kind": "curves", "curves": []}
+                rows.append(plots)
+            plots["curves"].append(
+                {
+                    "path": before + name,
+                    "title": field.title,
+                    "help": field.description,
+                    **extra["curve"],  # type: ignore[dict-item]
+                    "default": field.default,
+                }
+            )
+            continue
+        if isinstance(extra, dict) and "unit" in extra:
+            default = field.default
+            triple = isinstance(default, tuple)
+            share = extra["unit"] == "share"  # shown and typed in percent
+            rows.append(
+                {
+                    "name": name,
+                    "title": field.title,
+                    "help": field.description,
+                    "unit": "%" if share else extra["unit"],
+                    "kind": "number",
+                    "times": 100 if share else 1,
+                    "triple": triple,
+                    "keyed": bool(extra.get("keyed")),
+                    "whole": field.annotation is int,
+                    "cells": [
+                        {
+                            "path": f"{before}{name}.{index}" if triple else before + name,
+                            "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
+                            "low": extra["low"],
+                            "high": extra["high"],
+                            "fine": extra["fine"],
+                            "default": default[index] if triple else default,
+                            "digits": 0 if share else _digits(extra["fine"]),
+                        }
+                        for index in range(3 if triple else 1)
+                    ],
+                }
+            )
+        elif field.title and field.default is not PydanticUndefined:
+            values = getattr(field.annotation, "__args__", ())
+            rows.append(
+                {
+                    "name": name,
+                    "title": field.title,
+                    "help": field.description,
+                    "kind": "choice",
+                    "path": before + name,
+                    "values": list(values),
+                    "default": field.default,
+                }
+            )
+    return rows
+
+
+def _digits(fine: Any) -> int:
+    text = f"{float(fine):g}"
+    return len(text.split(".")[1]) if "." in text else 0

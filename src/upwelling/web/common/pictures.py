@@ -1,0 +1,42 @@
+"""Arrays as picture files for a browser, and smaller by whole blocks."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import imagecodecs
+import numpy as np
+
+WORKING_WIDTH, WORKING_HEIGHT = 960, 540
+"""The working frame of a full one is at most this large."""
+
+
+def jpeg(picture: Any, quality: int = 95) -> bytes:
+    """A 4:4:4 JPEG of a uint8 picture (H, W, 3)."""
+    return bytes(imagecodecs.jpeg8_encode(picture, level=quality, subsampling="444"))
+
+
+def png(picture: Any) -> bytes:
+    """A lossless PNG of a uint8 picture (H, W, 3)."""
+    return bytes(imagecodecs.png_encode(picture, level=1))
+
+
+def block_mean(code: Any, factor: int) -> Any:
+    """(H // factor, W // factor, 3) float32: the mean of each block of pixels;
+    what is left over at the edges is cut.
+    """
+    rows, columns = code.shape[0] // factor, code.shape[1] // factor
+    total = np.zeros((rows, columns, 3), dtype=np.float32)
+    for y in range(factor):  # adding strided pictures is several times as fast as a mean over two axes
+        for x in range(factor):
+            total += code[y : rows * factor : factor, x : columns * factor : factor]
+    return total / np.float32(factor * factor)
+
+
+def reduced(code: Any) -> tuple[Any, int]:
+    """The working frame of a full one, and how many pixels a side it takes together."""
+    height, width = code.shape[:2]
+    factor = max(1, -(-width // WORKING_WIDTH), -(-height // WORKING_HEIGHT))
+    if factor == 1 or min(height, width) < factor:
+        return code, 1
+    return block_mean(code, factor), factor

@@ -1,0 +1,5 @@
+"""Where the worker finds what tables register with jobs."""
+
+from upwelling.web.luts import leftovers
+
+__all__ = ["leftovers"]

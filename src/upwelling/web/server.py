@@ -1,0 +1,70 @@
+"""The web server: waitress, with bodies refused by their headers before anything of them is kept."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from typing import Any
+
+import waitress
+from django.conf import settings
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.utilities import Error
+
+from upwelling.web.common.limits import MOST_UNSIGNED, is_signed_in, refusal
+
+THREADS = 6
+_REASONS = {401: "Unauthorized", 413: "Content Too Large", 507: "Insufficient Storage"}
+
+
+class RefusedByHeader(Error):  # type: ignore[misc]
+    """An answer given before the body has come."""
+
+    def __init__(self, code: int, sentence: str) -> None:
+        super().__init__(sentence)
+        self.code, self.reason = code, _REASONS[code]
+
+    def to_response(self, ident: Any = None) -> tuple[str, list[tuple[str, str]], bytes]:
+        """Status, headers and body, as components read it."""
+        headers = [("Content-Type", "application/json")]
+        return f"{self.code} {self.reason}", headers, json.dumps({"error": self.body}).encode()
+
+
+class CarefulParser(HTTPRequestParser):  # type: ignore[misc]
+    """Asks who sends and how much when the headers are there; without a length, little is taken of anybody."""
+
+    def received(self, data: bytes) -> int:
+        """As the base class; sets ``error`` for what is refused."""
+        begun = self.headers_finished
+        taken: int = super().received(data)
+        if self.error is None and self.headers_finished and not begun and self.content_length > 0:
+            cookies = self.headers.get("COOKIE", "")
+            self._refuse(refusal(self.content_length, signed_in=lambda: is_signed_in(cookies)))
+        elif self.error is None and self.chunked and self.body_bytes_received > MOST_UNSIGNED:
+            self._refuse((413, "Say how long the body is (Content-Length); without that little is taken."))
+        return taken
+
+    def _refuse(self, found: tuple[int, str] | None) -> None:
+        if found is not None:
+            self.error = RefusedByHeader(*found)
+            self.completed = True
+            self.connection_close = True
+
+
+def serve(application: Any, host: str, port: int) -> None:
+    """Runs until the process is told to end."""
+    spool = settings.DATA / "spool"
+    spool.mkdir(mode=0o700, exist_ok=True)
+    tempfile.tempdir = str(spool)
+    HTTPChannel.parser_class = CarefulParser
+    waitress.serve(
+        application,
+        host=host,
+        port=port,
+        threads=THREADS,
+        ident="upwelling",
+        max_request_body_size=1024**3,
+        trusted_proxy=settings.TRUSTED_PROXY,
+        trusted_proxy_headers={"x-forwarded-proto", "x-forwarded-for"} if settings.TRUSTED_PROXY else set(),
+    )

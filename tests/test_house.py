@@ -1,0 +1,74 @@
+"""The house's own rules: lengths, tokens, names of files in the documents, the drawn layers."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path as FilePath
+
+import pytest
+
+ROOT = FilePath(__file__).resolve().parents[1]
+SOURCES = [ROOT / name for name in subprocess.check_output(["git", "ls-files"], cwd=ROOT, text=True).splitlines()]
+OURS = [f for f in SOURCES if f.exists() and "vendor" not in f.parts and "migrations" not in f.parts]
+PAGES = [f for f in OURS if f.suffix in (".html", ".css", ".js") and "src" in f.parts]
+
+
+@pytest.mark.parametrize("suffix", [".html", ".css", ".js"])
+def test_no_line_of_a_page_is_longer_than_a_glance(suffix):
+    long = [
+        f"{file.relative_to(ROOT)}:{number}"
+        for file in PAGES
+        if file.suffix == suffix
+        for number, line in enumerate(file.read_text(encoding="utf-8").splitlines(), 1)
+        if len(line) > 160
+    ]
+    assert not long, "Break these lines: " + ", ".join(long)
+
+
+def test_no_module_is_longer_than_five_hundred_lines():
+    modules = [f for f in OURS if "src" in f.parts and f.suffix in (".py", ".css", ".js", ".html")]
+    long = [str(f.relative_to(ROOT)) for f in modules if len(f.read_text(encoding="utf-8").splitlines()) > 500]
+    assert not long, "Divide these: " + ", ".join(long)
+
+
+def test_styles_name_tokens_and_hold_one_declaration_a_line():
+    for file in (f for f in PAGES if f.suffix == ".css" and f.name != "tokens.css"):
+        text = file.read_text(encoding="utf-8")
+        assert not re.findall(r"#[0-9a-fA-F]{3,8}\b", text), f"{file.name}: a colour that is no token"
+        assert not re.findall(r"font-size: *[\d.]", text), f"{file.name}: a size of type that is no token"
+        assert not re.findall(r";[ \t]*[\w-]+:", text), f"{file.name}: two declarations on a line"
+
+
+def test_every_token_that_is_named_is_defined():
+    tokens = (ROOT / "src/upwelling/web/static/css/tokens.css").read_text(encoding="utf-8")
+    defined = set(re.findall(r"(--[\w-]+):", tokens))
+    for file in (f for f in PAGES if f.suffix == ".css"):
+        text = file.read_text(encoding="utf-8")
+        named = set(re.findall(r"var\((--(?:n\d+|type|space|ink|accent|red|green|blue)[\w-]*)", text))
+        assert named <= defined | set(re.findall(r"(--[\w-]+):", text)), file.name
+
+
+def test_the_files_that_the_documents_name_exist():
+    missing = []
+    for document in (ROOT / "docs").glob("*.md"):
+        for name in re.findall(r"`((?:src|tests|scripts|docs)/[\w./-]+)`", document.read_text(encoding="utf-8")):
+            if not (ROOT / name).exists():
+                missing.append(f"{document.name}: {name}")
+    assert not missing
+
+
+def test_where_do_i_change_is_answered_for_fifteen_tasks():
+    text = (ROOT / "docs/architecture.md").read_text(encoding="utf-8")
+    table = text.split("## Where do I change")[1].split("##")[0]
+    rows = [line for line in table.splitlines() if line.startswith("| ") and "---" not in line][1:]
+    assert len(rows) >= 15
+    assert all("`src/upwelling/" in row for row in rows)
+
+
+def test_the_drawn_layers_are_those_that_are_held(tmp_path):
+    sys.path.insert(0, str(ROOT / "scripts"))
+    try:
+        from draw_layers import OUT, drawn
+    finally:
+        sys.path.pop(0)
+    assert OUT.read_text(encoding="utf-8") == drawn(), "Run `make layers`"

@@ -1,0 +1,95 @@
+"""Accounts and members, by command and by page; the demonstration never brings anybody back."""
+
+import io
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.management import call_command
+from django.test import Client
+
+from upwelling.cli.main import main
+from upwelling.core.errors import BadValue
+from upwelling.web.productions.accounts import accounts, add_user, remove_member, set_member, set_password
+from upwelling.web.productions.models import Production
+
+GOOD = "gather-and-blow"
+
+
+def signs_in(client, name, password):
+    return client.post("/sign-in/", {"username": name, "password": password}).status_code == 302
+
+
+def test_an_account_is_made_shown_and_given_another_password(production, people, monkeypatch, capsys):
+    monkeypatch.setattr("sys.stdin", io.StringIO(GOOD + "\n"))
+    assert main(["user", "add", "ida"]) == 0
+    assert signs_in(Client(), "ida", GOOD)
+    assert main(["member", "add", production.slug, "ida", "viewer"]) == 0
+    assert main(["member", "role", production.slug, "ida", "technician"]) == 0
+    assert main(["user", "list"]) == 0
+    assert "ida\tkilnlight: technician" in capsys.readouterr().out
+    monkeypatch.setattr("sys.stdin", io.StringIO("another-fine-word\n"))
+    assert main(["user", "password", "ida"]) == 0
+    assert not signs_in(Client(), "ida", GOOD)
+    assert main(["member", "remove", production.slug, "ida"]) == 0
+    assert dict(accounts())["ida"] == []
+
+
+@pytest.mark.parametrize(
+    ("attempt", "words"),
+    [
+        (lambda: add_user("tess", GOOD), "already"),
+        (lambda: add_user("TESS", GOOD), "already"),
+        (lambda: add_user("a b", GOOD), "cannot be an account"),
+        (lambda: add_user("ida", "short"), "too short"),
+        (lambda: add_user("ida", "password1"), "too common"),
+        (lambda: add_user("ida", "849302174"), "numeric"),
+        (lambda: add_user("gatherer", "gatherer1"), "too similar"),
+        (lambda: set_password("nobody", GOOD), "no account"),
+        (lambda: set_member("kilnlight", "nobody", "viewer"), "no account"),
+        (lambda: set_member("nowhere", "tess", "viewer"), "no production"),
+        (lambda: set_member("kilnlight", "vera", "owner"), "no role"),
+        (lambda: set_member("kilnlight", "tess", "viewer"), "only technician"),
+        (lambda: remove_member("kilnlight", "tess"), "only technician"),
+        (lambda: remove_member("kilnlight", "olaf"), "no member"),
+    ],
+)
+def test_what_cannot_be_is_said(production, people, attempt, words):
+    with pytest.raises(BadValue, match=words):
+        attempt()
+    assert production.members.filter(user=people["tess"], role="technician").exists()
+
+
+def test_a_refusal_on_the_command_line_is_one_line_and_exit_2(production, people, monkeypatch, capsys):
+    monkeypatch.setattr("sys.stdin", io.StringIO("x\n"))
+    assert main(["user", "add", "ida"]) == 2
+    assert capsys.readouterr().err.startswith("upwelling: This password is too short")
+    assert not User.objects.filter(username="ida").exists()
+
+
+def test_people_change_their_own_password(people, settings):
+    User.objects.get(username="tess").set_password(GOOD)
+    tess = User.objects.get(username="tess")
+    tess.set_password(GOOD)
+    tess.save()
+    client = Client()
+    assert client.get("/password/").status_code == 302
+    signs_in(client, "tess", GOOD)
+    assert b"Your password" in client.get("/password/").content
+    wrong = client.post(
+        "/password/", {"old_password": "no", "new_password1": "a-fine-new-one", "new_password2": "a-fine-new-one"}
+    )
+    assert b"old password was entered incorrectly" in wrong.content
+    weak = client.post("/password/", {"old_password": GOOD, "new_password1": "12345678", "new_password2": "12345678"})
+    assert b"too common" in weak.content
+    fine = {"old_password": GOOD, "new_password1": "a-fine-new-one", "new_password2": "a-fine-new-one"}
+    assert client.post("/password/", fine)["Location"] == "/"
+    assert client.get("/").status_code == 200
+    assert signs_in(Client(), "tess", "a-fine-new-one")
+
+
+def test_the_demonstration_is_seeded_into_an_empty_database_only(people):
+    """Somebody works here already: no demo account appears, and no production."""
+    said = io.StringIO()
+    call_command("seed_kilnlight", stdout=said)
+    assert not User.objects.filter(username="technician").exists()
+    assert not Production.objects.exists()
