@@ -225,6 +225,25 @@ def test_zoom_shows_the_files_own_pixels_at_the_trace(bench):
     assert page.input_value("select[aria-label='Zoom']") == "fit"
 
 
+def test_an_answer_that_comes_while_digits_are_typed_leaves_them_alone(bench):
+    page = bench
+    step(page, "Exposure")
+    quiet(page)
+    waiting, holding = [], [True]
+    page.route("**/preview/", lambda route: waiting.append(route) if holding else route.continue_())
+    step(page, "White balance")
+    step(page, "Exposure")
+    page.wait_for_timeout(100)
+    page.fill("input[aria-label='Exposure, stops']", "0.75")
+    holding.clear()
+    with page.expect_response("**/preview/"):
+        waiting[-1].continue_()
+    quiet(page)
+    assert page.input_value("input[aria-label='Exposure, stops']") == "0.75"
+    page.press("input[aria-label='Exposure, stops']", "Enter")
+    page.wait_for_selector(".stratum p:has-text('Exposure +0.75')")
+
+
 def test_marks_and_history(bench):
     page = bench
     step(page, "Exposure")

@@ -12,7 +12,7 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
-from upwelling.core.operations import ShowSelection
+from upwelling.core.operations import Matte, ShowSelection
 from upwelling.core.path import Path, StageName
 from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, scene_facts
 from upwelling.core.scopes.picture_views import (
@@ -168,8 +168,11 @@ def _matte(made: FrameValues, step: Step | None) -> Float32 | None:
     matte = step.limit.operation(made.path.working_primaries) if step is not None and step.limit else None
     if step is None or matte is None:
         return None
-    program = engine.compile_operations((matte, ShowSelection()))
-    return engine.run(program, made.before("trim", step.id), place=made.place)[..., 0]
+    return engine.run(_shown(matte), made.before("trim", step.id), place=made.place)[..., 0]
+
+
+def _shown(matte: Matte) -> engine.Program:
+    return engine.compile_operations((matte, ShowSelection()))
 
 
 def _now(step: Step) -> dict[str, Any]:
@@ -200,25 +203,25 @@ def _says(step: Step, made: FrameValues, moves: bool) -> dict[str, Any]:
     facts = scene_facts(before, working, np.eye(3), spans)
     out: dict[str, Any] = {"step": step.id, "histogram": facts.counts.tolist() if isinstance(step, Ladder) else None}
     if step.on and not step.changes_nothing:
-        after = _after(step, made, before)
+        after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative
         if pushed >= 0.0005:
             said.append(f"pushes {percent(pushed)} of the picture below 0")
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
-    weight = _matte(made, step)
-    if weight is not None:
-        out["selected"] = f"selects {percent(float(weight.mean()))} of the picture · "
+    matte = step.limit.operation(working) if step.limit else None
+    if matte is not None:
+        share = float(_thinned(_shown(matte), step, made, before)[..., 0].mean())
+        out["selected"] = f"selects {percent(share)} of the picture · "
     out["lut"] = _lut_says(step, moves)
     out["inverse"] = "can be undone exactly" if step.invertible and step.acts_wholly else "has no exact inverse"
     out["neutral"] = step.neutral
     return out
 
 
-def _after(step: Step, made: FrameValues, before: Float32) -> Float32:
-    """What the step makes of every ninth pixel that reaches it; one that needs neighbours is run on all of them, and
-    picked from after.
+def _thinned(program: engine.Program, step: Step, made: FrameValues, before: Float32) -> Float32:
+    """What a program makes of every ninth pixel that reaches a step; one that needs neighbours is run on all of them,
+    and picked from after.
     """
-    program = engine.compile_operations(step.operations(made.path.working_primaries))
     if "neighbours" in program.needs:
         return np.ascontiguousarray(engine.run(program, made.before("trim", step.id), place=made.place)[1::3, 1::3])
     return engine.run(program, before, place=made.place.part(1, 1, every=3) if made.place else None)

@@ -30,7 +30,11 @@ export const controls = {
         this.set(path, Math.min(high, Math.max(low, this.get(path) + way * step)));
         this.commitSoon(cell);
       });
+      // Digits half typed are the hand's until it is done with them; answers that arrive meanwhile leave them alone.
+      number.addEventListener("input", () => number.toggleAttribute("data-typing", true));
+      number.addEventListener("blur", () => number.removeAttribute("data-typing"));
       number.addEventListener("change", () => {
+        number.removeAttribute("data-typing");
         const times = Number(cell.dataset.times),
           typed = plain(number.value) / times,
           value = cell.dataset.whole ? Math.round(typed) : typed;
@@ -103,7 +107,9 @@ export const controls = {
       cell.querySelector("input[type=range]").value = value;
       const shown = Number((value * cell.dataset.times).toFixed(6)),
         digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(shown).split(".")[1] || "").length));
-      cell.querySelector(".number").value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
+      const number = cell.querySelector(".number");
+      if (!number.hasAttribute("data-typing"))
+        number.value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
       cell.classList.toggle("moved", value !== Number(cell.dataset.default));
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {

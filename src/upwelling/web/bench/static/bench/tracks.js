@@ -40,8 +40,10 @@ export const tracks = {
     return true;
   },
   takeNow(now) {
-    if (now) this.now = now;
-    this.syncControls();
+    if (now) {
+      this.now = now;
+      this.syncControls();
+    }
     this.placeOverlays();
   },
 
