@@ -46,6 +46,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/run.py
 	$(PYTHON) benchmarks/intake.py
 	$(PYTHON) benchmarks/drag.py
+	$(PYTHON) benchmarks/feel.py
 	$(PYTHON) benchmarks/renderings.py
 	$(PYTHON) benchmarks/frames.py
 

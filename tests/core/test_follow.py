@@ -8,9 +8,11 @@ import pytest
 
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.follow import Follower, Lost
+from upwelling.core.follow import Follower, Lost, Stand, led_to
 from upwelling.core.operations import Place
-from upwelling.core.simulate.shipped import shipped
+from upwelling.core.simulate.camera import A_CAM
+from upwelling.core.simulate.shipped import shipped, shipped_frames
+from upwelling.core.simulate.turning_bust import COVERED, face_at
 from upwelling.core.steps.selections import Ellipse, Polygon
 
 WIDTH, HEIGHT, FRAMES = 640, 360, 48
@@ -104,6 +106,43 @@ def test_what_is_covered_is_lost_within_two_frames(how):
     assert lost[1] < 0.6
     assert max(errors[: OCCLUDED[0] - 1]) < 0.002
     assert max(errors) < 0.01
+
+
+@pytest.fixture(scope="module")
+def bust():
+    """A bust that turns while it goes by, as the A-cam sees it, with that camera's noise."""
+    return [A_CAM.shoot(light, stops=0.4, seed=n) for n, light in enumerate(shipped_frames())]
+
+
+@pytest.mark.parametrize("model", ["move", "size", "turn"])
+@pytest.mark.parametrize(
+    ("order", "lost_at"), [(range(48), COVERED[0]), (range(33, 48), None), (range(47, -1, -1), COVERED[-1])]
+)
+def test_a_face_that_turns_is_followed_until_it_is_covered(bust, model, order, lost_at):
+    """The scene's geometry says where the middle of the face is in each frame."""
+    x, y = face_at(order[0])
+    face = Ellipse(x=x, y=y, width=0.15, height=0.2).operation(primaries("AP1"))
+    follower = Follower(bust[order[0]], face.weight(bust[0], Place(WIDTH, HEIGHT)), x, y, model)
+    for t in order[1:]:
+        if t == lost_at:
+            with pytest.raises(Lost):
+                follower.step(bust[t])
+            return
+        stand = follower.step(bust[t])
+        assert np.hypot(stand.x - face_at(t)[0], stand.y - face_at(t)[1]) < 0.01, f"frame {t}"
+    assert lost_at is None
+
+
+def test_what_was_followed_is_led_to_a_key_set_by_hand():
+    found = [Stand(0.1 * n, 0.0, 1 + 0.1 * n, 2.0 * n, 0.9) for n in range(5)]
+    made = led_to(found, Stand(0.44, -0.08, 1.4 * 1.1**4, 0.0, 1.0))
+    assert made[0] == found[0]
+    assert [one.x for one in made] == pytest.approx([0, 0.11, 0.22, 0.33, 0.44])
+    assert [one.y for one in made] == pytest.approx([0, -0.02, -0.04, -0.06, -0.08])
+    ratios = [one.scale / old.scale for one, old in zip(made, found, strict=True)]
+    assert ratios == pytest.approx([1.1**n for n in range(5)])
+    assert [one.angle for one in made] == pytest.approx([0] * 5)
+    assert {one.confidence for one in made} == {0.9}
 
 
 def test_what_leaves_the_frame_is_lost():

@@ -159,6 +159,20 @@ def test_a_shape_is_followed_over_the_movie(movie, as_):
     assert back[-2]["scale"] == pytest.approx(1, abs=0.01)
 
 
+def test_following_ends_in_the_next_key_set_by_hand(movie, as_):
+    """What it misses there is spread over the frames between; keys beyond are not looked at."""
+    keys = Track(parameter="x", keys=((0, 0.0), (3, 0.5), (8, -32 / 180 + 0.04), (10, 0.7)))
+    spot = SPOT.model_copy(update={"tracks": (keys,), "by_hand": (0, 6, 8, 10)})
+    corrected = given(LIT.model_copy(update={"limit": Matte(selections=(spot,))}))
+    lines = follow(as_("tess"), movie, corrected, frame=0, model="move")
+    assert [line["frame"] for line in lines[:-1]] == [*range(8), *range(1, 8)], "found, then settled; 6 has no key"
+    assert "Followed to frame 8, where a key was set by hand" in lines[-1]["said"]
+    settled = [line["x"] for line in lines[8:-1]]
+    np.testing.assert_allclose(settled, [-4 * t / 180 + 0.04 * t / 8 for t in range(1, 8)], atol=0.002)
+    back = follow(as_("tess"), movie, corrected, frame=10, model="move", backwards=True)
+    assert [line["frame"] for line in back[:-1]] == [10, 9, 9]
+
+
 def test_following_refuses_in_words(shot, movie, as_):
     ranged = LIT.model_copy(update={"limit": Matte.model_validate({"hue_width": 50})})
     for asked, settings, words in (

@@ -99,7 +99,7 @@ def test_deadly_work_costs_itself_alone(workshop):
     assert jobs["full"][0] == "waiting"
     workshop.ask("UPDATE jobs_task SET not_before = '2020-01-01'")  # its half minute is over
     assert workshop.over("full")["full"][0] == "done"
-    assert not workshop.ask("SELECT * FROM jobs_task")
+    workshop.until(lambda: not workshop.ask("SELECT * FROM jobs_task"))
 
 
 def test_what_waits_without_a_task_is_found_and_killed_workers_lose_nothing(workshop):

@@ -24,6 +24,7 @@ from upwelling.core.engine.layout import (
     where,
 )
 from upwelling.core.kernels import called, inline
+from upwelling.core.kernels.acescct import code_of, light_of
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.operations.matte import LEAST_LIGHT
 from upwelling.core.operations.shapes import ELLIPSE_ROUNDS
@@ -31,10 +32,6 @@ from upwelling.core.operations.shapes import ELLIPSE_ROUNDS
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE = F(0), F(0.5), F(1), F(2), F(3)
 SMALL, ROOT_HALF, LEAST = F(1e-9), F(0.5**0.5), F(LEAST_LIGHT)
-LOG_SLOPE, LOG_OFFSET, STOPS_A_CODE, STOPS_OFFSET = F(1 / 17.52), F(9.72 / 17.52), F(17.52), F(-9.72)
-BREAK_CODE, BREAK_LIGHT = F(0.155251141552511), F(0.0078125)
-TOE_SLOPE, INV_TOE, TOE_OFFSET = F(10.5402377416545), F(1 / 10.5402377416545), F(0.0729055341958355)
-"""ACEScct, Academy S-2016-001, as core/curves/aces_log has it; tests hold the two together."""
 
 
 @called
@@ -205,18 +202,6 @@ def selection_gamma(work: Any, row: Any, tables_at: Any, length: Any, taps_at: A
     for i in range(n):
         w = min(max(W[i], ZERO), ONE)
         W[i] = exp2_fast(p[0] * log2_fast(w)) if w > ZERO else ZERO
-
-
-@inline
-def light_of(code: Any) -> Any:
-    """ACEScct code to light."""
-    return (code - TOE_OFFSET) * INV_TOE if code <= BREAK_CODE else exp2_fast(code * STOPS_A_CODE + STOPS_OFFSET)
-
-
-@inline
-def code_of(light: Any) -> Any:
-    """Light to ACEScct code."""
-    return light * TOE_SLOPE + TOE_OFFSET if light <= BREAK_LIGHT else log2_fast(light) * LOG_SLOPE + LOG_OFFSET
 
 
 @called

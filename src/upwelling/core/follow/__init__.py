@@ -1,5 +1,5 @@
 """Following a shape over the frames of a movie."""
 
-from upwelling.core.follow.follower import MODELS, Follower, Lost, Model, Stand
+from upwelling.core.follow.follower import MODELS, Follower, Lost, Model, Stand, led_to
 
-__all__ = ["MODELS", "Follower", "Lost", "Model", "Stand"]
+__all__ = ["MODELS", "Follower", "Lost", "Model", "Stand", "led_to"]

@@ -9,7 +9,8 @@ Confidence is how alike the two are inside the shape; where it falls below ``LEA
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, Literal
 
@@ -46,6 +47,26 @@ class Stand:
     scale: float
     angle: float
     confidence: float
+
+
+def led_to(stands: Sequence[Stand], end: Stand) -> list[Stand]:
+    """Stands of following frames, the first of them true, made to end where a person says the shape is: what is missing
+    at the last is spread evenly over those between, sizes by ratio. Confidence stays as it was found.
+    """
+    last, count = stands[-1], max(len(stands) - 1, 1)
+    made = []
+    for index, one in enumerate(stands):
+        share = index / count
+        made.append(
+            replace(
+                one,
+                x=one.x + share * (end.x - last.x),
+                y=one.y + share * (end.y - last.y),
+                scale=one.scale * (end.scale / last.scale) ** share,
+                angle=one.angle + share * (end.angle - last.angle),
+            )
+        )
+    return made
 
 
 class Lost(Exception):

@@ -17,6 +17,7 @@ from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish, quantise
 from upwelling.core.media.own_mark import said_by, words_for
 from upwelling.core.media.tags import ColourTags
+from upwelling.core.media.timecode import from_bcd
 
 HEADER = 2048
 PROJECT = 260
@@ -25,6 +26,8 @@ DEVICE = 1556
 """Where the orientation header keeps the input device's name, 32 bytes."""
 _RATES = (1724, 1940)
 """Frame rates of the film header and of the television header."""
+TIMECODE = 1920
+"""Where the television header keeps the timecode, eight decimal digits in a word."""
 _ELEMENTS = {6: 1, 50: 3, 51: 4, 52: 4}
 """Descriptor and its channels: luma, RGB, RGBA, ABGR."""
 _TRANSFERS = {1: "printing density", 2: "linear", 3: "logarithmic", 6: "BT.709"}
@@ -79,7 +82,7 @@ def read(path: FilePath) -> Still:
     elif 4 <= turn <= 7:
         notes.append("The file asks to be shown turned by a quarter; it is worked on as recorded.")
     depth: Depth = {8: "8", 10: "10", 12: "12"}.get(bits, "16")  # type: ignore[assignment]
-    metadata = _metadata(data, order, transfer)
+    metadata = _metadata(data[:start], order, transfer)
     said = metadata["transfer"]
     tags = ColourTags(transfer=said) if said in ("BT.709", "linear", "printing density") else ColourTags()
     return finish(
@@ -139,7 +142,9 @@ def _values(
     return (joined >> shift) & np.uint64(2**bits - 1)
 
 
-def _metadata(data: bytes, order: str, transfer: int) -> dict[str, str]:
+def _metadata(header: bytes, order: str, transfer: int) -> dict[str, str]:
+    """What the header says; some end before the film or television part, and pictures begin there."""
+    data = header.ljust(HEADER, b"\xff")
     metadata = {"transfer": _TRANSFERS.get(transfer, f"code {transfer}")}
     device = data[DEVICE : DEVICE + 32].split(b"\0")[0].decode("ascii", "ignore").strip()
     if device:
@@ -149,6 +154,10 @@ def _metadata(data: bytes, order: str, transfer: int) -> dict[str, str]:
         if math.isfinite(rate) and 1 <= rate <= 1000:
             metadata["frame rate"] = f"{rate:g}"
             break
+    label = from_bcd(struct.unpack(order + "I", data[TIMECODE : TIMECODE + 4])[0])
+    # Midnight is what a header of zeros says, where nobody filled it in.
+    if label and label != "00:00:00:00":
+        metadata["timecode"] = label
     metadata.update(said_by(data[PROJECT : PROJECT + 200].split(b"\0")[0].decode("utf-8", "ignore")))
     return metadata
 

@@ -195,6 +195,10 @@ def _metadata(header: dict[str, Any], notes: list[str]) -> dict[str, str]:
     rate = next((value for key, value in header.items() if key.lower() == "framespersecond"), None)
     if isinstance(rate, Fraction | float | int) and 0 < rate <= 1000:
         metadata["frame rate"] = f"{float(rate):.6g}"
+    label = header.get("timeCode")
+    if isinstance(label, OpenEXR.TimeCode):
+        mark = ";" if label.dropFrame else ":"
+        metadata["timecode"] = f"{label.hours:02}:{label.minutes:02}:{label.seconds:02}{mark}{label.frame:02}"
     metadata.update(said_by(str(header.get(ATTRIBUTE, ""))))
     return {key: value for key, value in metadata.items() if value}
 

@@ -88,6 +88,9 @@ class Movie:
         notes += contradictions(tags)
         ycbcr = not layout.is_rgb and len([c for c in layout.components if not c.is_alpha]) >= 3
         metadata = {str(k): str(v)[:300] for source in (container.metadata, stream.metadata) for k, v in source.items()}
+        # A timecode has a track of its own, of which only this is said of the picture.
+        labels = [data.metadata["timecode"] for data in container.streams.data if "timecode" in data.metadata]
+        metadata |= {"timecode": labels[0][:300]} if labels else {}
         duration = float(container.duration / 1_000_000) if container.duration else 0.0
         bits_per_second = int(stream.codec_context.bit_rate or 0) or int(container.bit_rate or 0)
         if not bits_per_second and duration:

@@ -64,6 +64,16 @@ def gaps(numbers: Sequence[int]) -> list[tuple[int, int]]:
     return [(a + step, b - step) for a, b in itertools.pairwise(numbers) if b > a + step]
 
 
+def frames_since_first(paths: Sequence[FilePath], index: int) -> int | None:
+    """By how many frames a file of a sequence comes after its first, by the numbers in their names: missing ones count.
+    None where the numbers are on a wider step, which says nothing of time.
+    """
+    numbers = numbers_of(paths)
+    if min((b - a for a, b in itertools.pairwise(numbers)), default=1) != 1:
+        return None
+    return numbers[index] - numbers[0]
+
+
 class NumberedStills:
     """A run of stills of one size and kind, in the order of their numbers."""
 

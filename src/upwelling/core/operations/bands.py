@@ -8,14 +8,13 @@ from typing import Any, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float32, Float64
-from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.curves.aces_log import ACESCCT, STOPS_A_CODE
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.operations import frame_kernel
 from upwelling.core.operations.base import FrameOperation, Place
 from upwelling.core.operations.blur import blur_fast, blur_reference, gaussian_reach
 from upwelling.core.operations.log_light import to_log
 
-STOPS_A_CODE = 17.52
 WIDER = (1.0, 2.0, 4.0)
 """Sigma of the three blurs that part the bands, over the radius."""
 LEAST_RADIUS = 0.5

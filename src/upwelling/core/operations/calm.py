@@ -11,13 +11,12 @@ import numpy as np
 from scipy.ndimage import uniform_filter
 
 from upwelling.core.arrays import Float32, Float64
-from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.curves.aces_log import ACESCCT, STOPS_A_CODE
 from upwelling.core.curves.spline import Spline
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.operations import frame_kernel
 from upwelling.core.operations.base import FrameOperation, Place
 
-STOPS_A_CODE = 17.52
 GREY_CODE = 0.413588402492442
 LUMA = (0.25, 0.5, 0.25)
 """Brightness of log channels: green counts twice, as mosaics have it."""

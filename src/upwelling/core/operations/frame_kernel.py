@@ -10,27 +10,13 @@ import numpy as np
 from numba import prange
 
 from upwelling.core.kernels import inline, parallel
-from upwelling.core.kernels.fastmath import exp2_fast, log2_fast
+from upwelling.core.kernels.acescct import code_of, light_of
+from upwelling.core.kernels.fastmath import exp2_fast
 
 F = np.float32
 ZERO, ONE = F(0), F(1)
-SLOPE, OFFSET, STOPS, STOPS_OFFSET = F(1 / 17.52), F(9.72 / 17.52), F(17.52), F(-9.72)
-TOE_SLOPE, INV_TOE, TOE_OFFSET = F(10.5402377416545), F(1 / 10.5402377416545), F(0.0729055341958355)
-BREAK_LIGHT, BREAK_CODE = F(0.0078125), F(0.155251141552511)
 DARK = F(0.002)
 WR, WG, WB, INV_WG = F(0.25), F(0.5), F(0.25), F(2)
-
-
-@inline
-def code_of(light: Any) -> Any:
-    """Light to ACEScct code, Academy S-2016-001, as core/curves/aces_log has it; tests hold the two together."""
-    return light * TOE_SLOPE + TOE_OFFSET if light <= BREAK_LIGHT else log2_fast(light) * SLOPE + OFFSET
-
-
-@inline
-def light_of(code: Any) -> Any:
-    """ACEScct code to light."""
-    return (code - TOE_OFFSET) * INV_TOE if code <= BREAK_CODE else exp2_fast(code * STOPS + STOPS_OFFSET)
 
 
 @inline

@@ -9,27 +9,16 @@ from numba import prange
 
 from upwelling.core.arrays import Float32
 from upwelling.core.kernels import KERNEL_LOCK, parallel
-from upwelling.core.kernels.fastmath import log2_fast
+from upwelling.core.kernels.acescct import code_of
 
-F = np.float32
-SLOPE, OFFSET = F(1 / 17.52), F(9.72 / 17.52)
-STOPS, STOPS_OFFSET = F(17.52), F(-9.72)
-TOE_SLOPE, TOE_OFFSET, BREAK_LIGHT, BREAK_CODE = (
-    F(10.5402377416545),
-    F(0.0729055341958355),
-    F(0.0078125),
-    F(0.155251141552511),
-)
 PART = 16384
 
 
 @parallel
 def _encode(light: Any, code: Any) -> None:
-    """Academy S-2016-001, as core/curves/aces_log has it; tests hold the two together."""
     for part in prange((light.shape[0] + PART - 1) // PART):
         for i in range(part * PART, min((part + 1) * PART, light.shape[0])):
-            x = light[i]
-            code[i] = x * TOE_SLOPE + TOE_OFFSET if x <= BREAK_LIGHT else log2_fast(x) * SLOPE + OFFSET
+            code[i] = code_of(light[i])
 
 
 def _over(kernel: Any, values: Float32) -> Float32:

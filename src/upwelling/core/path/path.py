@@ -88,7 +88,7 @@ class Path(Stage):
 
     def fed(self, around: Frames) -> Path:
         """The path with the frames around the one it stands at, for steps that average over them."""
-        wanted = any(getattr(step, "frames", 0) for step in (*self.trim.steps, *self.look.steps))
+        wanted = any(step.looks_around for step in (*self.trim.steps, *self.look.steps))
         return self.with_steps(lambda step: step.fed(around)) if wanted else self
 
     def with_steps(self, change: Callable[[AnyStep], AnyStep | None]) -> Path:
@@ -156,8 +156,7 @@ class Path(Stage):
 
     def takes(self, step: AnyStep) -> bool:
         """Whether a step is on and meant for this path's output."""
-        grouped = not step.group or all(group.acts for group in self.trim.groups if group.id == step.group)
-        return step.on and grouped and step.output in ("", self.display.output)
+        return self._on(step) and step.output in ("", self.display.output)
 
     def operations(self) -> tuple[Operation, ...]:
         """All operations from the file's code (0…1) to the display's code (0…1)."""
@@ -215,7 +214,7 @@ class Path(Stage):
                 steps = [
                     dumped
                     for step, dumped in zip(stage.steps, body[name]["steps"], strict=True)
-                    if acts and self._acts(step) and not step.changes_nothing
+                    if acts and step.strength > 0 and self._on(step) and not step.changes_nothing
                 ]
                 body[name]["steps"] = steps
                 if not any(step["output"] in ("", self.display.output) for step in steps):
@@ -235,9 +234,9 @@ class Path(Stage):
         text = json.dumps({"arithmetic": ARITHMETIC, **without_tables(body)}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
-    def _acts(self, step: AnyStep) -> bool:
-        grouped = not step.group or all(group.acts for group in self.trim.groups if group.id == step.group)
-        return step.on and step.strength > 0 and grouped
+    def _on(self, step: AnyStep) -> bool:
+        """Whether a step and its group are switched on."""
+        return step.on and (not step.group or all(group.acts for group in self.trim.groups if group.id == step.group))
 
     def _group_strengths(self) -> list[list[Any]]:
         """Groups that are mixed in: how strongly, and where they stand among the steps that act."""

@@ -133,16 +133,18 @@ def colour_store(width: int = 1920, height: int = 1080, samples: int = 10) -> Fl
     return s.render(width, height, eye=(0.12, 1.42, -2.35), target=(0.05, 1.17, 1.0), half_height=0.42, samples=samples)
 
 
-def cold_bench(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
-    """A north window over the cutting wheel; a grey bust, two busts of skin tones, the chart and the card."""
+COLD_BENCH_EYE, COLD_BENCH_TARGET, COLD_BENCH_VIEW = (-0.05, 1.48, -2.2), (-0.02, 1.14, 1.0), 0.40
+"""Where the camera at the cold bench stands, what it looks at, and the tangent of half its view's height."""
+
+
+def cold_room() -> Scene:
+    """A north window over the cutting wheel, glass, the chart and the card; nobody in it yet."""
     s = Scene(ambient=((0.07, 0.075, 0.08), (0.17, 0.185, 0.205)), glow=0.025)
     wall = s.material((0.46, 0.46, 0.45))
     floor = s.material((0.20, 0.19, 0.18), gloss=0.1, texture=tracer.PLANK)
     wood = s.material((0.30, 0.21, 0.14), gloss=0.1, texture=tracer.PLANK)
     iron = s.material((0.40, 0.40, 0.41), tracer.METAL, gloss=0.18)
     stone = s.material((0.38, 0.36, 0.33))
-    grey = s.material((0.18, 0.18, 0.18))
-    light_skin, dark_skin = s.material((0.46, 0.27, 0.20)), s.material((0.15, 0.082, 0.055))
     card, chart = s.material((0.18, 0.18, 0.18)), s.material((0, 0, 0), texture=tracer.CHART)
     clear, green = s.material((0.90, 0.95, 0.93), tracer.GLASS), s.material((0.20, 0.66, 0.34), tracer.GLASS)
     cobalt, rose = s.material((0.05, 0.12, 0.66), tracer.GLASS), s.material((0.86, 0.30, 0.38), tracer.GLASS)
@@ -164,18 +166,27 @@ def cold_bench(width: int = 1920, height: int = 1080, samples: int = 10) -> Floa
         s.box((1.69 + across - 0.012, 1.36 - tall, 1.10), (1.69 + across + 0.012, 1.36 + tall, 1.22), stone)
     s.capsule((1.69, 1.36, 0.95), (1.69, 1.36, 1.40), 0.05, iron)
     s.box((1.63, 0.80, 1.30), (1.75, 1.36, 1.40), iron)
-    for x, skin in ((-0.72, grey), (-0.10, light_skin), (0.52, dark_skin)):
-        s.sphere((x, 1.32, 1.15), 0.19, skin)
-        s.capsule((x, 0.92, 1.20), (x, 1.20, 1.18), 0.085, skin)
-        s.capsule((x - 0.17, 0.88, 1.22), (x + 0.17, 0.88, 1.22), 0.085, skin)
     s.sphere((-0.05, 0.93, 0.72), 0.12, clear)
     s.sphere((0.28, 0.90, 0.66), 0.09, green)
     s.sphere((0.52, 0.89, 0.72), 0.08, cobalt)
     s.sphere((0.75, 0.90, 0.64), 0.09, rose)
     s.rectangle((-1.72, 1.13, 1.02), (0.46, 0, -0.05), (0.0, 0.30, 0.08), chart)
     s.rectangle((-1.10, 0.97, 0.82), (0.13, 0, -0.02), (0.0, 0.17, 0.05), card)
+    return s
+
+
+def cold_bench(width: int = 1920, height: int = 1080, samples: int = 10) -> Float32:
+    """The cold bench with a grey bust and two busts of skin tones on it."""
+    s = cold_room()
+    grey, light_skin, dark_skin = (
+        s.material(albedo) for albedo in ((0.18, 0.18, 0.18), (0.46, 0.27, 0.20), (0.15, 0.082, 0.055))
+    )
+    for x, skin in ((-0.72, grey), (-0.10, light_skin), (0.52, dark_skin)):
+        s.sphere((x, 1.32, 1.15), 0.19, skin)
+        s.capsule((x, 0.92, 1.20), (x, 1.20, 1.18), 0.085, skin)
+        s.capsule((x - 0.17, 0.88, 1.22), (x + 0.17, 0.88, 1.22), 0.085, skin)
     return s.render(
-        width, height, eye=(-0.05, 1.48, -2.2), target=(-0.02, 1.14, 1.0), half_height=0.40, samples=samples
+        width, height, eye=COLD_BENCH_EYE, target=COLD_BENCH_TARGET, half_height=COLD_BENCH_VIEW, samples=samples
     )
 
 

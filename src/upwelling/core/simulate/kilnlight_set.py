@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -17,7 +18,8 @@ from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS, SimulatedCamera
 from upwelling.core.simulate.chart import chart_frame
 from upwelling.core.simulate.kilnlight import SCENES
-from upwelling.core.simulate.shipped import HEIGHT, SAMPLES, WIDTH, shipped
+from upwelling.core.simulate.shipped import HEIGHT, MOVING, SAMPLES, WIDTH, shipped, shipped_frames
+from upwelling.core.simulate.turning_bust import FRAMES as BUST_FRAMES
 from upwelling.core.steps import Exposure
 
 Gains = tuple[float, float, float]
@@ -41,6 +43,7 @@ class Take:
     fault: str = ""
     sidecar: dict[str, str] = field(default_factory=dict)
     frames: int = FRAMES
+    timecode: str = ""
 
 
 CAMERAS: dict[str, SimulatedCamera] = {"A-cam": A_CAM, "B-cam": B_CAM, "Phone": PHONE, "Gimbal": GIMBAL}
@@ -50,7 +53,16 @@ CHART = "Chart"
 TAKES: tuple[Take, ...] = (
     Take("A012 Gathering room", "A012.dpx", "Gathering room", "A-cam", 0.6),
     Take("A014 Gathering room, under", "A014.dpx", "Gathering room", "A-cam", -1.5, (1.06, 1.0, 0.90)),
-    Take("A016 Gathering room, pan", "A016.mov", "Gathering room", "A-cam", 0.3, codec="prores-4444", sidecar=_S3),
+    Take(
+        "A016 Gathering room, pan",
+        "A016.mov",
+        "Gathering room",
+        "A-cam",
+        0.3,
+        codec="prores-4444",
+        sidecar=_S3,
+        timecode="10:16:04:12",
+    ),
     Take("B007 Gathering room", "B007.tif", "Gathering room", "B-cam", 0.8, (0.92, 1.0, 1.12)),
     Take("P003 Gathering room", "P003.mp4", "Gathering room", "Phone", 0.2, codec="h265-10"),
     Take("A021 Colour store", "A021.dpx", "Colour store", "A-cam"),
@@ -68,6 +80,7 @@ TAKES: tuple[Take, ...] = (
         (1.03, 1.0, 0.97),
         codec="prores-4444",
         sidecar=_V,
+        timecode="14:15:31:06",
     ),
     Take("G005 Cold bench", "G005.mp4", "Cold bench", "Gimbal", 0.3, codec="h264-8"),
     Take("S0101 Cold bench", "S0101.dng", "Cold bench", "Stills", kelvin=6200),
@@ -90,6 +103,17 @@ TAKES: tuple[Take, ...] = (
     Take("P099 Chart", "P099.mp4", CHART, "Phone", codec="h265-10", frames=6),
     Take("G099 Chart", "G099.mp4", CHART, "Gimbal", codec="h264-8", frames=6),
     Take("S0199 Chart", "S0199.dng", CHART, "Stills", kelvin=5200),
+    Take(
+        "A037 Cold bench, a bust goes by",
+        "A037.mov",
+        MOVING,
+        "A-cam",
+        0.4,
+        codec="prores-422",
+        sidecar=_S3,
+        frames=BUST_FRAMES,
+        timecode="14:37:20:00",
+    ),
 )
 _TAGS = {
     "Phone": ColourTags("BT.2020", "HLG", "BT.2020", "legal"),
@@ -142,6 +166,8 @@ class Studio:
         said = {} if take.fault == "untagged" else {"make": MAKER, "model": take.camera}
         if take.fault == "burned in":
             said["comment"] = "monitor look workshop_v2.cube"
+        if take.timecode:
+            said["timecode"] = take.timecode
         write_movie(
             place,
             self._frames(take, camera, seed),
@@ -155,6 +181,10 @@ class Studio:
         return place
 
     def _frames(self, take: Take, camera: SimulatedCamera, seed: int) -> Iterator[Any]:
+        if take.scene == MOVING:
+            for index, light in enumerate(itertools.islice(shipped_frames(), take.frames)):
+                yield camera.shoot(light, stops=take.stops, gains=take.gains, seed=seed * 1000 + index)
+            return
         scenes = ["Cold bench", "Gathering room", "Yard at dusk"] if take.fault == "flattened" else [take.scene]
         change: Callable[[Any], Any] = {"burned in": self._viewing, "letterboxed": _barred}.get(
             take.fault, lambda code: code

@@ -4,12 +4,22 @@ anew.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from importlib.resources import as_file, files
+from pathlib import Path as FilePath
+
+import numpy as np
 
 from upwelling.core.arrays import Float32
-from upwelling.core.media import read_still
+from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.media import frames_of, open_footage, read_still
 
 WIDTH, HEIGHT, SAMPLES = 1600, 900, 10
+MOVING = "Turning bust"
+MOVING_FILE = "turning-bust.mp4"
+MOVING_WIDTH, MOVING_HEIGHT, MOVING_SAMPLES = 640, 360, 10
+"""The one scene that moves ships as a movie of ACEScct codes, frame by frame."""
 
 
 def file_name(scene: str) -> str:
@@ -19,5 +29,19 @@ def file_name(scene: str) -> str:
 
 def shipped(scene: str) -> Float32:
     """Scene-linear AP1 light (900, 1600, 3) of a scene by its name."""
-    with as_file(files("upwelling.core.simulate") / "scenes" / file_name(scene)) as place:
+    with _scene(file_name(scene)) as place:
         return read_still(place).code
+
+
+def shipped_frames() -> Iterator[Float32]:
+    """Scene-linear AP1 light (360, 640, 3) of the frames of the scene that moves."""
+    with _scene(MOVING_FILE) as place:
+        movie = open_footage(place)
+        for still in frames_of(movie, range(movie.facts.frames)):
+            yield ACESCCT.to_linear(still.code.astype(np.float64)).astype(np.float32)
+
+
+@contextmanager
+def _scene(name: str) -> Iterator[FilePath]:
+    with as_file(files("upwelling.core.simulate") / "scenes" / name) as place:
+        yield place

@@ -80,6 +80,11 @@ class Step(Keyed):
         return self
 
     @property
+    def looks_around(self) -> bool:
+        """Whether it has use for the frames around the present one."""
+        return False
+
+    @property
     def acts_wholly(self) -> bool:
         """Whether its result is taken as it is: everywhere, at full strength."""
         return self.strength == 1 and self.mix == "replace" and (self.limit is None or not self.limit.active)

@@ -83,6 +83,10 @@ class CalmNoise(Step):
         return step
 
     @property
+    def looks_around(self) -> bool:
+        return self.frames > 0
+
+    @property
     def changes_nothing(self) -> bool:
         return not self.tracks and self.brightness == self.colour == self.frames == 0
 

@@ -103,6 +103,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
         "fits": trim_fits(settings),
         "says": _says(step, made, chosen.moves) if step and chosen else None,
+        "timecode": shot.timecode(frame.number),
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),
         "screen": _screen(path),

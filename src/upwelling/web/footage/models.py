@@ -14,7 +14,9 @@ from pydantic import ValidationError
 from upwelling.core.documents import opened, read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
+from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
+from upwelling.core.media.timecode import Timecode
 from upwelling.core.parameters import refusal
 from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
@@ -155,6 +157,14 @@ class Shot(Authored):
     @property
     def last_frame(self) -> int:
         return self.first_frame + self.frames - 1
+
+    def timecode(self, frame: int) -> str:
+        """The label of a frame of the file; empty where the file says none, or the labels of its frames are unknown."""
+        begins = Timecode.read(str(self.metadata.get("timecode", "")), self.rate)
+        later: int | None = frame
+        if self.members:
+            later = frames_since_first([FilePath(member) for member in self.members], frame)
+        return "" if begins is None or later is None else str(begins.later(later))
 
     @property
     def facts(self) -> FileFacts:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Annotated, Any, ClassVar
 
 from pydantic import Field
 
@@ -10,9 +10,9 @@ from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Join
 from upwelling.core.operations.matte import Selection as SelectionOperation
 from upwelling.core.parameters import number
-from upwelling.core.steps.track import Keyed
+from upwelling.core.steps.track import MOST_KEYS, Keyed
 
-LABELS = ("id", "name", "link")
+LABELS = ("id", "name", "link", "by_hand")
 """Fields that are for people and pages alone."""
 
 
@@ -52,7 +52,12 @@ def along(default: float, title: str, low: float, high: float, help_text: str) -
 
 
 class Shape(Selection):
-    """A selection by where a pixel stands. Lengths are shares of the frame's height."""
+    """A selection by where a pixel stands. Lengths are shares of the frame's height.
+
+    ``by_hand`` are the frames whose keys a person set; following ends at them instead of replacing them.
+    """
+
+    by_hand: tuple[Annotated[int, Field(ge=0, le=10_000_000)], ...] = Field((), max_length=MOST_KEYS)
 
     x: float = along(0.0, "Centre across", -4, 4, "From the frame's middle, in frame heights; positive is right.")
     y: float = along(0.0, "Centre down", -4, 4, "From the frame's middle, in frame heights; positive is down.")

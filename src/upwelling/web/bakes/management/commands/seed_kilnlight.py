@@ -19,6 +19,7 @@ from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.chart import CORNERS
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio, Take
+from upwelling.core.simulate.turning_bust import COVERED, face_at
 from upwelling.core.steps import (
     AnyStep,
     Contrast,
@@ -31,11 +32,13 @@ from upwelling.core.steps import (
     SlopeOffsetPower,
     WhiteBalance,
 )
-from upwelling.core.steps.selections import LinearGradient
+from upwelling.core.steps.selections import Ellipse, LinearGradient
+from upwelling.core.steps.track import Track
 from upwelling.core.tables.files import write_lut
 from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import perform_bake, start_bake, start_package
+from upwelling.web.bench.following import Wish, found
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.history import apply_settings, set_mark
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
@@ -68,6 +71,7 @@ TRIMS: dict[str, tuple[AnyStep, ...]] = {
     ),
     "B011 Colour store, over": (Exposure(stops=-0.9), WhiteBalance(kelvin=6100.0)),
 }
+FACE = "A037 Cold bench, a bust goes by"
 MARKED = "A014 Gathering room, under", "Exposure only"
 LOOKS: dict[str, tuple[tuple[AnyStep, ...], str]] = {
     "Kiln warm": (
@@ -329,5 +333,24 @@ class Command(BaseCommand):
                 if shot.name == MARKED[0]:
                     set_mark(shot, technician, MARKED[1], ShotSettings().with_steps(steps[:1]))
                 apply_settings(shot, technician, ShotSettings().with_steps(steps), version=shot.version, label="trim")
+            if shot.name == FACE and not shot.states.exists():
+                apply_settings(shot, technician, self._follow(shot), version=shot.version, label="follow face")
         for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
             make_thumbnails(shot)
+
+    def _follow(self, shot: Shot) -> ShotSettings:
+        """A room made darker around a face that goes by: followed until a board covers it, and again from behind it."""
+        face = Ellipse(id="face", name="Face", width=0.22, height=0.3, feather_in=0.02, feather_out=0.1, invert=True)
+        names = ("x", "y", "scale", "angle")
+        keys: dict[str, list[tuple[int, float]]] = {name: [] for name in names}
+        begun = (shot.first_frame, COVERED[-1] + 1)
+        for first in begun:
+            x, y = face_at(first)
+            placed = face.model_copy(update={"x": round(x, 3), "y": round(y, 3)})
+            for one in found(shot, Wish(placed, list(range(first, shot.last_frame + 1)), "turn")):
+                for name in names if "frame" in one else ():
+                    keys[name].append((one["frame"], one[name]))
+        tracks = tuple(Track(parameter=name, keys=tuple(rows)) for name, rows in keys.items())
+        moving = face.model_copy(update={"tracks": tracks, "by_hand": begun})
+        room = Exposure(id="room", name="Quieter room", stops=-1.1, limit=Matte(selections=(moving,)))
+        return ShotSettings().with_steps((room,))

@@ -254,6 +254,7 @@ document.addEventListener("alpine:init", () => {
       this.drawScopes();
       for (const row of head.column) this.lines[row.stage] = row.line;
       this.fits = head.fits;
+      this.timecode = head.timecode;
       // What is worked out at rest only stays as it was while a hand moves.
       const named = head.numbers.map((row) => row.name);
       this.numbers = body.lossless

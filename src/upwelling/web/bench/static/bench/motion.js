@@ -6,6 +6,7 @@ export const motion = {
   stood: 0,
   playing: false,
   playText: "",
+  timecode: "",
 
   start() {
     this.frame = this.stood = this.data.frames.stands;
@@ -13,6 +14,10 @@ export const motion = {
 
   get frameText() {
     return this.frame + " of " + this.data.frames.first + "…" + this.data.frames.last;
+  },
+  // Only of the frame that is shown: none is better than that of another.
+  get frameTimecode() {
+    return this.framed === this.frame ? this.timecode : "";
   },
   get stands() {
     return !this.data.editable || this.frame === this.stood;

@@ -31,6 +31,7 @@ export const tracks = {
     const found = this.holderOf(path),
       at = track.keys.findIndex(([frame]) => frame === this.frame),
       stored = found.name === "points" ? value.flat() : value;
+    this.setByHand(found.holder, this.frame);
     if (at >= 0) track.keys[at] = [this.frame, stored];
     else {
       track.keys.push([this.frame, stored]);
@@ -38,6 +39,10 @@ export const tracks = {
     }
     if (this.now.step === this.step && this.now[found.place]) this.now[found.place][found.name] = value;
     return true;
+  },
+  // Keys that a person set, which following does not replace; only shapes are followed.
+  setByHand(holder, frame) {
+    if (holder.by_hand) holder.by_hand = [...new Set([...holder.by_hand, frame])].sort((a, b) => a - b);
   },
   takeNow(now) {
     if (now) {
@@ -69,11 +74,13 @@ export const tracks = {
   },
   get keyMarks() {
     const { first, last } = this.data.frames,
-      span = Math.max(last - first, 1);
+      span = Math.max(last - first, 1),
+      byHand = (this.keyHolder && this.keyHolder.by_hand) || this.keyFrames;
     return this.keyFrames.map((frame) => ({
       frame,
       style: { left: `${(100 * (frame - first)) / span}%` },
-      name: `Key at frame ${frame}`,
+      name: `Key at frame ${frame}${byHand.includes(frame) ? ", set by hand" : ""}`,
+      kind: { followed: !byHand.includes(frame) },
       here: frame === this.frame ? "true" : "false",
     }));
   },
@@ -128,6 +135,7 @@ export const tracks = {
       keys: [[this.frame, Array.isArray(value) ? value.flat() : value]],
       between: "smooth",
     });
+    this.setByHand(holder, this.frame);
   },
   keyed(what, name) {
     this.spread();
@@ -151,6 +159,7 @@ export const tracks = {
   },
   dropKeys(frame) {
     const holder = this.keyHolder;
+    if (holder.by_hand) holder.by_hand = holder.by_hand.filter((at) => at !== frame);
     for (const track of [...holder.tracks]) {
       track.keys = track.keys.filter(([at]) => at !== frame);
       if (track.keys.length) continue;
@@ -168,6 +177,8 @@ export const tracks = {
       track.keys = track.keys
         .map(([frame, value]) => [frame === from ? to : frame, value])
         .sort((a, b) => a[0] - b[0]);
+    if (this.keyHolder.by_hand) this.keyHolder.by_hand = this.keyHolder.by_hand.filter((at) => at !== from);
+    this.setByHand(this.keyHolder, to);
     this.spread();
     return to;
   },
