@@ -15,7 +15,7 @@ from playwright.sync_api import Page, sync_playwright
 
 MOVE = ONE_MOVE.replace("(value) =>", "([label, value]) =>").replace(
     "document.querySelector(\"input[aria-label='Exposure, slider']\")",
-    "[...document.querySelectorAll(`input[aria-label='${label}']`)].find((one) => one.offsetParent)",
+    "document.querySelector(`.editor input[aria-label='${label}']`)",
 )
 ROUNDS, MOVES = 6, 12
 
@@ -42,7 +42,7 @@ def shaped(page: Page, kind: str) -> None:
 
 
 def main() -> None:
-    kinds = {"ellipse": "Width, slider", "rectangle": "Width, slider", "line": "Centre down, slider"}
+    kinds = {"ellipse": "Width, slider", "rectangle": "Width, slider", "linear": "Centre down, slider"}
     with tempfile.TemporaryDirectory() as folder:
         process, address = start(FilePath(folder))
         try:
@@ -68,7 +68,7 @@ def main() -> None:
                         in_hand(page, step, face)
                         switch = page.locator(f".steplist li:has-text('{step}') input[type=checkbox]")
                         switch.set_checked(True)
-                        moved = [page.evaluate(MOVE, [label, 0.3 + turn / 40]) for turn in range(MOVES)]
+                        moved = [page.evaluate(MOVE, [label, 1.0 + turn / 20]) for turn in range(MOVES)]
                         found += moved[2:]
                         switch.set_checked(name not in kinds)
                 browser.close()

@@ -13,7 +13,8 @@ from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.kilnlight import SCENES
 from upwelling.core.simulate.kilnlight_set import Studio
 from upwelling.core.simulate.scene import Scene
-from upwelling.core.simulate.shipped import shipped
+from upwelling.core.simulate.shipped import shipped, shipped_frames
+from upwelling.core.simulate.turning_bust import COVERED, FRAMES, turning_bust
 
 
 def test_chart_against_colour_science():
@@ -103,3 +104,16 @@ def test_what_ships_is_what_is_traced(name):
     assert abs(np.median(off)) < 0.01
     assert np.percentile(np.abs(off), 95) < 0.08
     np.testing.assert_array_equal(Studio().scene(name), picture)
+
+
+def test_the_bust_that_ships_is_the_one_that_is_traced():
+    frames = list(shipped_frames())
+    assert len(frames) == FRAMES
+    for number in (6, COVERED[0]):
+        seen, traced = (
+            light.reshape(9, rows // 9, 16, rows // 9, 3).mean(axis=(1, 3))
+            for light, rows in ((frames[number], 360), (turning_bust(number, 160, 90, 24), 90))
+        )
+        off = np.log2(seen / traced)
+        assert abs(np.median(off)) < 0.02
+        assert np.percentile(np.abs(off), 95) < 0.12

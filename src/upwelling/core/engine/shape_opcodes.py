@@ -31,6 +31,8 @@ from upwelling.core.operations.shapes import ELLIPSE_ROUNDS
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE = F(0), F(0.5), F(1), F(2), F(3)
+RUN = 64
+"""Pixels of an ellipse that are judged together."""
 SMALL, ROOT_HALF, LEAST = F(1e-9), F(0.5**0.5), F(LEAST_LIGHT)
 
 
@@ -64,8 +66,8 @@ def feather_tile(W: Any, A: Any, p: Any, place: Any, n: Any) -> None:
 
 
 @called
-def ellipse_tile(A: Any, U: Any, V: Any, a: Any, b: Any, n: Any) -> None:
-    """EllipseSelection.distance."""
+def ellipse_run(A: Any, U: Any, V: Any, a: Any, b: Any, n: Any) -> None:
+    """The exact distances of some pixels."""
     inv_a, inv_b, difference = ONE / a, ONE / b, a * a - b * b
     for i in range(n):
         px, py = abs(U[i]), abs(V[i])
@@ -82,6 +84,27 @@ def ellipse_tile(A: Any, U: Any, V: Any, a: Any, b: Any, n: Any) -> None:
         away = sqrt32(dx * dx + dy * dy)
         x, y = px * inv_a, py * inv_b
         A[i] = away if x * x + y * y <= ONE else -away
+
+
+@called
+def ellipse_tile(A: Any, U: Any, V: Any, p: Any, place: Any, start: Any, n: Any) -> None:
+    """EllipseSelection.distance, exact within the feather. p[8] and p[9] are the half axes.
+
+    A run of pixels in a line is no nearer to the edge than its middle less half its length, and that no nearer than the
+    smaller half axis times how far it is out of the ellipse's own circle; where that is beyond the feather it will do.
+    """
+    a, b = p[8], p[9]
+    inv_a, inv_b, columns = ONE / a, ONE / b, np.int64(place[3])
+    low, reach = min(a, b), max(p[6], p[7]) + place[2] * F(RUN // 2 + 1)
+    for begin in range(0, n, RUN):
+        end = min(begin + RUN, n)
+        middle = (begin + end) // 2
+        x, y = U[middle] * inv_a, V[middle] * inv_b
+        away = (ONE - sqrt32(x * x + y * y)) * low
+        if abs(away) > reach and (start + begin) // columns == (start + end - 1) // columns:
+            A[begin:end] = away
+        else:
+            ellipse_run(A[begin:end], U[begin:end], V[begin:end], a, b, end - begin)
 
 
 @inline
@@ -141,10 +164,10 @@ def polygon_tile(A: Any, U: Any, V: Any, tables: Any, p: Any, place: Any, start:
 
 @opcode
 def select_ellipse(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
-    """EllipseSelection: p[8] and p[9] are the half axes."""
+    """EllipseSelection."""
     p, place, W, S = parameters(row), where(place_at), selection(work), spare(work)
     axes_tile(S[0], S[1], p, place, start, n)
-    ellipse_tile(S[2], S[0], S[1], p[8], p[9], n)
+    ellipse_tile(S[2], S[0], S[1], p, place, start, n)
     feather_tile(W, S[2], p, place, n)
 
 
