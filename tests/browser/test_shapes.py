@@ -195,6 +195,7 @@ def test_a_shape_is_keyed_and_followed(registered, sign_in):
     )
     quiet(page)
     assert page.locator(".sure").count() >= 2
+    assert page.locator(".keymark:not(.followed)").count() == 2, "those set by hand stay"
     for _ in range(6):
         page.evaluate("() => document.activeElement.blur()")
         page.keyboard.press("Control+z")

@@ -216,6 +216,7 @@ def test_tracks_move_shapes_and_every_parameter_between_its_keys():
     assert step.moves
     assert not step.fits_in_lut
     assert "moving" in step.summary()
+    assert " at " not in step.summary(), "where it is changes"
     still = step.at(15).limit.selections[0]
     assert (still.x, still.tracks) == (0.0, ())
     assert still.points[0] == pytest.approx((-0.4, -0.4))

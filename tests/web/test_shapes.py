@@ -165,12 +165,13 @@ def test_following_ends_in_the_next_key_set_by_hand(movie, as_):
     spot = SPOT.model_copy(update={"tracks": (keys,), "by_hand": (0, 6, 8, 10)})
     corrected = given(LIT.model_copy(update={"limit": Matte(selections=(spot,))}))
     lines = follow(as_("tess"), movie, corrected, frame=0, model="move")
-    assert [line["frame"] for line in lines[:-1]] == [*range(8), *range(1, 8)], "found, then settled; 6 has no key"
+    assert [line["frame"] for line in lines[:-1]] == [*range(9), *range(1, 8)], "found, then settled; 6 has no key"
     assert "Followed to frame 8, where a key was set by hand" in lines[-1]["said"]
-    settled = [line["x"] for line in lines[8:-1]]
+    assert "x" not in lines[8], "the key that a person set stays"
+    settled = [line["x"] for line in lines[9:-1]]
     np.testing.assert_allclose(settled, [-4 * t / 180 + 0.04 * t / 8 for t in range(1, 8)], atol=0.002)
     back = follow(as_("tess"), movie, corrected, frame=10, model="move", backwards=True)
-    assert [line["frame"] for line in back[:-1]] == [10, 9, 9]
+    assert [line["frame"] for line in back[:-1]] == [10, 9, 8, 9]
 
 
 def test_following_refuses_in_words(shot, movie, as_):

@@ -51,6 +51,7 @@ def found(shot: Shot, wish: Wish) -> Iterator[dict[str, Any]]:
             if wish.end is None or number != numbers[-1]:
                 yield {"done": round(index / (len(numbers) - 1), 3), **_keys(wish, number, stands[-1])}
         if wish.end is not None:
+            yield {"frame": number, "done": 1.0, "confidence": round(stands[-1].confidence, 3)}
             yield from _between(wish, stands, wish.end)
     except Lost as loss:
         why = "What lay inside it is no longer seen." if follower else "There is too little in it to hold on to."

@@ -79,6 +79,8 @@ class Shape(Selection):
         }
 
     def summary(self) -> str:
-        text = f"{self.shown_name.lower() if not self.name else self.name} at {self.x:+.2f}, {self.y:+.2f}"
+        name = self.name or self.shown_name.lower()
+        goes = any(track.parameter in ("x", "y") for track in self.tracks)
+        text = name if goes else f"{name} at {self.x:+.2f}, {self.y:+.2f}"
         text = f"{text}, moving" if self.tracks else text
         return f"all but {text}".replace("-", "−") if self.invert else text.replace("-", "−")
