@@ -5,6 +5,7 @@ import subprocess
 import sys
 
 import colour
+import cv2
 import numpy as np
 import pytest
 
@@ -13,6 +14,8 @@ from upwelling.cli.main import main
 from upwelling.core.media import read_still, write_still
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import ARITHMETIC, Display, Input, Path, Trim
+from upwelling.core.simulate.camera import A_CAM, B_CAM
+from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import Exposure, Vignette
 
 pytestmark = pytest.mark.slow
@@ -411,3 +414,60 @@ def test_frames_around_are_averaged_from_the_command_line(folder):
         codes[name] = read_still(folder / f"{name}.tif").code
     assert codes["calm"].std() < 0.6 * codes["plain"].std()
     np.testing.assert_allclose(codes["calm"], codes["exact"], atol=1e-4)
+
+
+# --- match
+def _shots(folder):
+    light = cv2.resize(shipped("Cold bench"), (640, 360), interpolation=cv2.INTER_AREA)
+    for name, camera, how in (("a", A_CAM, {}), ("b", B_CAM, {"stops": -1, "gains": (1.1, 1, 0.9)})):
+        write_still(folder / f"{name}.tif", camera.shoot(light, seed=len(name), **how), "16")
+    return "match", "b.tif", "a.tif", "--from", "V-Log/V-Gamut", "--reference-from", "S-Log3/S-Gamut3.Cine"
+
+
+def test_match_writes_a_recipe_that_comes_nearer(folder, capsys):
+    said = _shots(folder)
+    assert run(*said, "--recipe-out", "m.json", "--json") == 0
+    found = json.loads(capsys.readouterr().out)
+    assert found["method"] == "scene"
+    assert found["after"] < 0.5 < found["before"]
+    path = Path.from_recipe((folder / "m.json").read_bytes())
+    assert [step.kind for step in path.trim.steps] == [step["kind"] for step in found["steps"]]
+    assert path.trim.groups[0].name == "Match to a.tif"
+    assert run("render", "b.tif", "b.png", "--recipe", "m.json") == 0
+    assert run("render", "a.tif", "a.png", "--from", "S-Log3/S-Gamut3.Cine", *TV) == 0
+    b, a = (read_still(folder / name).code for name in ("b.png", "a.png"))
+    assert np.median(np.abs(a - b)) < 0.006
+
+
+@pytest.mark.parametrize("method", ["exposure", "statistics", "chart", "scene"])
+def test_every_method_answers_in_words_or_refuses_in_words(folder, capsys, method):
+    said = _shots(folder)
+    assert run(*said, "--method", method) == 0
+    assert "before" in capsys.readouterr().out
+    write_still(folder / "b.tif", np.zeros((90, 160, 3)), "16")
+    assert run(*said, "--method", method) == 2
+    out, err = capsys.readouterr()
+    assert out == ""
+    assert err.count("\n") == 1
+
+
+def test_marked_pairs_are_read_from_a_file(folder, capsys):
+    said = _shots(folder)
+    places = [[200, 90], [320, 200], [500, 120], [420, 80], [110, 70]]
+    body = {"unit": "pixels", "pairs": [{"source": p, "reference": p} for p in places]}
+    (folder / "p.json").write_text(json.dumps(body))
+    assert run(*said, "--method", "pairs", "--pairs", "p.json", "--json") == 0
+    assert json.loads(capsys.readouterr().out)["after"] < 1
+    for text, words in (
+        ("{}", "holds no “pairs”"),
+        ("[[1]]", "should say a “source”"),
+        ('[[[0.1, 0.2], [0.1, "x"]]]', "a place is [x, y]"),
+        ("[[[0.1, 0.2], [3, 4]]]", "lies outside the picture"),
+        ("[", "the text"),
+    ):
+        (folder / "p.json").write_text(text)
+        assert run(*said, "--method", "pairs", "--pairs", "p.json") == 2
+        assert words in capsys.readouterr().err
+    assert run(*said, "--method", "pairs") == 2
+    assert run("match", "b.tif", "a.tif") == 2
+    assert "--from is missing" in capsys.readouterr().err

@@ -23,6 +23,7 @@ from upwelling.core.operations.colour import polar
 from upwelling.core.steps import (
     STEPS,
     ColourCurves,
+    ColourMatrix,
     ColourRange,
     Contrast,
     Exposure,
@@ -68,6 +69,7 @@ BUSY = (
         saturation_by_saturation=((0, 1.3), (0.4, 0.9)),
         saturation_by_brightness=((-4, 0.5), (0, 1), (4, 0.7)),
     ),
+    ColourMatrix(green_into_red=0.15, blue_into_green=-0.08, red_into_blue=0.04),
 )
 WARM = Matte(selections=(ColourRange(hue=60, hue_width=80, saturation_low=0.05, stops_low=-3),))
 
@@ -315,6 +317,17 @@ def test_identity_order_neutral_and_engine(step):
         np.testing.assert_allclose(neutral / neutral[:, :1], 1, atol=1e-7)
     assert np.isfinite(out).all()
     assert np.isfinite(apply(step, [[0, 0, 0], [-0.1, 0.02, -0.3], [1e-6, 0, 900]])).all()
+
+
+def test_a_colour_matrix_keeps_greys_and_is_undone_by_its_inverse():
+    step = ColourMatrix(green_into_red=0.15, blue_into_red=-0.05, red_into_green=0.1, green_into_blue=-0.2)
+    greys = np.linspace(0, 4, 9)[:, None] * np.ones(3)
+    np.testing.assert_allclose(apply(step, greys), greys, atol=1e-12)
+    light = np.random.default_rng(3).random((50, 3))
+    back = ColourMatrix.of(np.linalg.inv(step.matrix))
+    np.testing.assert_allclose(apply(back, apply(step, light)), light, atol=1e-12)
+    with pytest.raises(ValidationError, match="bring different colours together"):
+        ColourMatrix(green_into_red=0.5, blue_into_red=0.5, red_into_green=0.5, blue_into_green=0.5)
 
 
 @pytest.mark.parametrize(

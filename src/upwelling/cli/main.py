@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from upwelling.cli import accounts, backups, footage, luts, pictures
+from upwelling.cli import accounts, backups, footage, luts, matching, pictures
 from upwelling.core.errors import UpwellingError
 
 
@@ -24,6 +24,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
     luts.add_commands(commands)
     pictures.add_commands(commands)
+    matching.add_commands(commands)
     footage.add_commands(commands)
     accounts.add_commands(commands)
     backups.add_commands(commands)

@@ -7,6 +7,7 @@ SIAM J. Sci. Stat. Comput. 5 (1984), 300–304; end slopes are the three-point f
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -63,6 +64,22 @@ class Spline:
     def is_flat(self, value: float) -> bool:
         """True when the curve is ``value`` everywhere."""
         return all(y == value for _, y in self.points)
+
+
+def together(curves: Sequence[Spline], x: Float64) -> Float64:
+    """Each of K extended curves over the same nodes at its own values x (K, …), all at once."""
+    rows = [curve._nodes for curve in curves]
+    nodes, values, slopes = rows[0][0], np.stack([row[1] for row in rows]), np.stack([row[2] for row in rows])
+    flat = x.reshape(len(rows), -1)
+    inside = np.clip(flat, nodes[0], nodes[-1])
+    place = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
+    width = np.diff(nodes)[place]
+    t = (inside - nodes[place]) / width
+    a, b, p, q = (np.take_along_axis(table, at, axis=1) for table in (values, slopes) for at in (place, place + 1))
+    p, q = p * width, q * width
+    y = a + t * (p + t * (3 * (b - a) - 2 * p - q + t * (2 * (a - b) + p + q)))
+    y += slopes[:, :1] * np.minimum(flat - nodes[0], 0) + slopes[:, -1:] * np.maximum(flat - nodes[-1], 0)
+    return np.asarray(y.reshape(x.shape))
 
 
 def _slopes(x: Float64, y: Float64) -> Float64:

@@ -9,6 +9,7 @@ from pydantic import Field
 from upwelling.core.steps.base import Step
 from upwelling.core.steps.calm_noise import CalmNoise
 from upwelling.core.steps.colour_curves import ColourCurves
+from upwelling.core.steps.colour_matrix import ColourMatrix
 from upwelling.core.steps.contrast import Contrast
 from upwelling.core.steps.exposure import Exposure
 from upwelling.core.steps.glow import Glow
@@ -30,6 +31,7 @@ AnyStep = Annotated[
     Exposure
     | WhiteBalance
     | PrinterLight
+    | ColourMatrix
     | Contrast
     | Ladder
     | SlopeOffsetPower
@@ -50,6 +52,7 @@ STEPS: tuple[type[Step], ...] = (
     Exposure,
     WhiteBalance,
     PrinterLight,
+    ColourMatrix,
     Contrast,
     Ladder,
     SlopeOffsetPower,
@@ -72,6 +75,7 @@ __all__ = [
     "AnyStep",
     "CalmNoise",
     "ColourCurves",
+    "ColourMatrix",
     "ColourRange",
     "Contrast",
     "Exposure",

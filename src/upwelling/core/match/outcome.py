@@ -1,0 +1,38 @@
+"""A match as steps of a trim: a named group that can be read, weakened, corrected and taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from upwelling.core.match.light import CannotMatch, Match
+from upwelling.core.path.look_recipe import with_ids
+from upwelling.core.steps.group import MOST_GROUPS, StepGroup
+
+STEM = "match"
+"""The id of the group."""
+MOST_NOTE, MOST_NAME = 500, 60
+
+
+def put(
+    steps: Sequence[Any], groups: Sequence[StepGroup], match: Match, reference: str, said: str, strength: float = 1.0
+) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
+    """Steps and groups of a trim with the match's steps before them: corrections a person made stay on top of it.
+
+    ``reference`` names what was matched to, ``said`` is put into the note with the figures. The group of an earlier
+    match is replaced.
+    """
+    kept = tuple(group for group in groups if group.id != STEM)
+    own = with_ids([step for step in steps if step.group != STEM])
+    if not match.steps:
+        return own, kept
+    if len(kept) >= MOST_GROUPS:
+        raise CannotMatch(f"The trim has {MOST_GROUPS} groups already. Take one apart first.")
+    note = f"{said} {match.sentence()}. {' '.join(match.remarks)}"[:MOST_NOTE]
+    made = [
+        step.model_copy(update={"id": "", "group": STEM, "note": note if n == 0 else ""})
+        for n, step in enumerate(match.steps)
+    ]
+    named = with_ids([*own, *made])
+    group = StepGroup(id=STEM, name=f"Match to {reference}"[:MOST_NAME], strength=strength)
+    return (*named[len(own) :], *named[: len(own)]), (group, *kept)

@@ -1,0 +1,232 @@
+"""Where one picture of a scene lies in another that differs in exposure, colour, contrast, noise and point of view.
+
+Log luminance is divided by its local mean and spread, so that exposure and smooth light vanish; SIFT's details (D. Lowe
+2004; as root-SIFT, Arandjelović and Zisserman 2012) that agree both ways give a homography by MAGSAC++ (Barath et al.
+2020); both are OpenCV's. Then the reference is cut into blocks, and each is looked for again around where the
+homography puts it, because things near and far move apart. What is too little is refused; the thresholds are our own,
+found on rendered views and panoramas.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.match.light import CannotMatch, Picture, Space
+
+WIDE = 640
+"""Pixels across at which pictures are compared."""
+FEWEST_DETAILS, LEAST_SHARE, FEWEST_BLOCKS = 14, 0.15, 12
+LEAST_LIKENESS, LEAST_CONFIDENCE = 0.55, 0.2
+BLOCK, REACH = 16, 10
+"""Side of a block, and how far around it is looked for, at the compared size."""
+BLOCK_LIKENESS = 0.72
+RATIO = 0.85
+"""Distance of the best detail over that of the second best."""
+USABLE = 0.99
+COARSE, LEAST_COARSE = 16, 0.6
+"""Large areas along the height, and how alike they must be."""
+UNEVEN = 0.3
+"""Stops (standard deviation) by which the two pictures' ratio may vary within a block."""
+
+
+@dataclass(frozen=True, eq=False)
+class Registration:
+    """``homography`` (3, 3) takes reference pixels to the other picture's. Blocks that agree: ``here`` and ``there``
+    (N, 2) are their middles, ``likeness`` (N,) their correlation, ``side`` their side in reference pixels. ``scale`` is
+    the other picture's pixels to one of the reference's, ``overlap`` the share of the reference that the other shows.
+    """
+
+    homography: Float64
+    details: int
+    here: Float64
+    there: Float64
+    likeness: Float64
+    side: float
+    scale: float
+    confidence: float
+    overlap: float
+
+
+def register(reference: Picture, other: Picture, space: Space) -> Registration:
+    """Registers ``other`` to ``reference``; raises CannotMatch with the reason where they do not show one scene."""
+    (ra, fa), (rb, fb) = _small(reference), _small(other)
+    here, there = _details(normalised(ra, space), normalised(rb, space))
+    if len(here) < FEWEST_DETAILS:
+        raise CannotMatch(f"{_WHY} Only {len(here)} details agree.")
+    found, inside = cv2.findHomography(here, there, cv2.USAC_MAGSAC, 4.0, maxIters=8000, confidence=0.9999)
+    if found is None:
+        raise CannotMatch(f"{_WHY} The details that agree do not lie alike.")
+    count, share = int(inside.sum()), float(inside.mean())
+    rows, columns = ra.shape[:2]
+    corners = cv2.perspectiveTransform(np.array([_frame(columns, rows)], np.float32), found)[0]
+    area = float(cv2.contourArea(corners, oriented=True)) / (columns * rows)
+    fits = cv2.isContourConvex(corners) and 0.02 < area < 50
+    if count < FEWEST_DETAILS or share < LEAST_SHARE or not fits:
+        raise CannotMatch(f"{_WHY} {count} of {len(here)} details lie alike, which is too few.")
+    a, b, likeness, tried = _blocks(normalised(ra, space, 1.5), normalised(rb, space, 1.5), found)
+    middle = float(np.median(tried)) if len(tried) else 0.0
+    sure = float(np.clip((middle - 0.3) / 0.5, 0, 1) * min(1, count / 60) ** 0.5 * min(1, len(a) / 40) ** 0.5)
+    if len(a) < FEWEST_BLOCKS:
+        raise CannotMatch(f"{_WHY} Only {len(a)} areas agree.")
+    if middle < LEAST_LIKENESS and len(a) < 3 * FEWEST_BLOCKS:
+        raise CannotMatch(f"{_WHY} Where they overlap they do not look alike.")
+    if sure < LEAST_CONFIDENCE:
+        raise CannotMatch(f"{_WHY} Too little agrees to be sure.")
+    if (coarse := _coarsely(ra, rb, found, space)) < LEAST_COARSE:
+        raise CannotMatch(
+            f"{_WHY} Details agree, but the light around them does not ({coarse:.2f}): one thing stands in both, "
+            "a chart or lettering, or a sensor's own pattern."
+        )
+    whole = np.diag([1 / fb, 1 / fb, 1]) @ found @ np.diag([fa, fa, 1])
+    seen = cv2.warpPerspective(np.ones(rb.shape[:2], np.float32), np.linalg.inv(found), (columns, rows))
+    return Registration(
+        whole, count, a / fa, b / fb, likeness, BLOCK / fa, float(np.sqrt(area)) * fa / fb, sure, float(seen.mean())
+    )
+
+
+_WHY = "The two pictures do not seem to show the same scene."
+
+
+def normalised(rgb: Any, space: Space, blur: float = 0.8, sigma: float = 12.0) -> Any:
+    """Log luminance over its local spread, uint8 (H, W): 128 is the local mean, 40 a standard deviation."""
+    y = np.maximum(np.asarray(rgb, dtype=np.float32) @ space.luminance.astype(np.float32), 0)
+    log = cv2.GaussianBlur(np.log2(y + max(0.03 * float(np.median(y)), 1e-5)), (0, 0), blur)
+    detail = log - cv2.GaussianBlur(log, (0, 0), sigma)
+    spread = np.sqrt(cv2.GaussianBlur(detail * detail, (0, 0), sigma))
+    detail /= spread + 0.15 * float(np.median(spread)) + 0.02
+    return np.clip(128 + 40 * detail, 0, 255).astype(np.uint8)
+
+
+def _small(picture: Picture) -> tuple[Any, float]:
+    rgb = np.asarray(picture.rgb, np.float32)
+    factor = min(1.0, WIDE / rgb.shape[1])
+    if factor == 1:
+        return rgb, 1.0
+    size = (round(rgb.shape[1] * factor), round(rgb.shape[0] * factor))
+    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), factor
+
+
+def _coarsely(a: Any, b: Any, homography: Any, space: Space) -> float:
+    """Correlation of log brightness over large areas where the pictures overlap: one scene is alike there too."""
+    rows, columns = a.shape[:2]
+    inverse = np.linalg.inv(homography)
+    size = (round(COARSE * columns / rows), COARSE)
+    means = []
+    for light in (a, cv2.warpPerspective(b, inverse, (columns, rows))):
+        y = np.maximum(light @ space.luminance.astype(np.float32), 0)
+        means.append(np.log2(cv2.resize(y, size, interpolation=cv2.INTER_AREA) + 1e-4))
+    seen = cv2.warpPerspective(np.ones(b.shape[:2], np.float32), inverse, (columns, rows))
+    both = cv2.resize(seen, size, interpolation=cv2.INTER_AREA) > 0.99
+    if both.sum() < 12:
+        return 1.0
+    one, other = (mean[both] - mean[both].mean() for mean in means)
+    spread = float(np.sqrt((one * one).sum() * (other * other).sum()))
+    return float((one * other).sum()) / spread if spread > 1e-6 else 0.0
+
+
+def _frame(columns: int, rows: int) -> list[list[float]]:
+    return [[0, 0], [columns, 0], [columns, rows], [0, rows]]
+
+
+def _details(a: Any, b: Any) -> tuple[Any, Any]:
+    """Details that agree both ways and are clearly the best: points (N, 2) of each."""
+    sift: Any = cv2.SIFT_create(nfeatures=3000, contrastThreshold=0.02)  # type: ignore[attr-defined]
+    ka, da = sift.detectAndCompute(a, None)
+    kb, db = sift.detectAndCompute(b, None)
+    if da is None or db is None or len(ka) < 4 or len(kb) < 4:
+        return np.empty((0, 2), np.float32), np.empty((0, 2), np.float32)
+    da, db = (np.sqrt(d / np.maximum(d.sum(axis=1, keepdims=True), 1e-9)) for d in (da, db))
+    like = da @ db.T
+    best, back = np.argmax(like, axis=1), np.argmax(like, axis=0)
+    rows = np.arange(len(da))
+    first = like[rows, best]
+    like[rows, best] = -1
+    near, next_near = (np.sqrt(np.maximum(2 - 2 * s, 0)) for s in (first, like.max(axis=1)))
+    keep = (back[best] == rows) & (near < RATIO * next_near)
+    points = (
+        np.array([k.pt for k in np.array(ka)[keep]], np.float32),
+        np.array([kb[i].pt for i in best[keep]], np.float32),
+    )
+    return points[0].reshape(-1, 2), points[1].reshape(-1, 2)
+
+
+def _blocks(a: Any, b: Any, homography: Any) -> tuple[Float64, Float64, Float64, Float64]:
+    """Blocks of ``a`` found again in ``b``: middles in a and b, correlation; and the correlation of all tried."""
+    rows, columns = a.shape
+    inverse = np.linalg.inv(homography)
+    warped = cv2.warpPerspective(b, inverse, (columns, rows), flags=cv2.INTER_LINEAR)
+    seen = cv2.warpPerspective(np.full_like(b, 255), inverse, (columns, rows), flags=cv2.INTER_NEAREST)
+    here, moved, likeness, tried = [], [], [], []
+    half = BLOCK // 2 + 4
+    for y in range(half + REACH, rows - half - REACH, BLOCK):
+        for x in range(half + REACH, columns - half - REACH, BLOCK):
+            block = a[y - half : y + half, x - half : x + half]
+            zone = np.s_[y - half - REACH : y + half + REACH, x - half - REACH : x + half + REACH]
+            if seen[zone].min() == 0 or block.std() < 8:
+                continue
+            score = cv2.matchTemplate(warped[zone], block, cv2.TM_CCOEFF_NORMED)
+            dy, dx = (int(v) for v in np.unravel_index(int(np.argmax(score)), score.shape))
+            tried.append(float(score[dy, dx]))
+            if score[dy, dx] < BLOCK_LIKENESS or dy in (0, 2 * REACH) or dx in (0, 2 * REACH):
+                continue
+            here.append((x, y))
+            moved.append((x + dx - REACH, y + dy - REACH))
+            likeness.append(float(score[dy, dx]))
+    if not here:
+        return np.empty((0, 2)), np.empty((0, 2)), np.empty(0), np.array(tried)
+    there = cv2.perspectiveTransform(np.array([moved], np.float32), homography)[0]
+    return np.array(here, float), np.asarray(there, float), np.array(likeness), np.array(tried)
+
+
+def areas(reference: Picture, other: Picture, found: Registration) -> tuple[Float64, Float64, Float64, Float64]:
+    """Mean light of areas that correspond: of the reference (N, 3), of the other (N, 3), weights (N,), middles (N, 2).
+
+    An area with an unusable pixel on either side is left out whole: dropping pixels of one side alone would bend its
+    mean. Weight falls with contrast inside the area, where a small misplacement matters, and rises with likeness.
+    """
+    mine, its, weights, kept = [], [], [], []
+    radii = max(2.0, found.side * 0.45), max(2.0, found.side * 0.45 * found.scale)
+    for place, other_place, likeness in zip(found.here, found.there, found.likeness, strict=True):
+        looked = [
+            _area(picture, float(x), float(y), radius)
+            for picture, (x, y), radius in zip((reference, other), (place, other_place), radii, strict=True)
+        ]
+        if looked[0] is None or looked[1] is None:
+            continue
+        (mean_a, spread_a, small_a), (mean_b, spread_b, small_b) = looked[0], looked[1]
+        uneven = float(np.std(small_a - small_b))  # even where blocks truly correspond, whatever exposure and balance
+        if uneven > UNEVEN:
+            continue
+        mine.append(mean_a)
+        its.append(mean_b)
+        weights.append(likeness / ((0.08 + uneven) * (0.15 + (spread_a + spread_b) / 2)))
+        kept.append(place)
+    w = np.array(weights)
+    return (
+        np.array(mine).reshape(-1, 3),
+        np.array(its).reshape(-1, 3),
+        w / max(float(w.mean()), 1e-9) if len(w) else w,
+        np.array(kept).reshape(-1, 2),
+    )
+
+
+def _area(picture: Picture, x: float, y: float, radius: float) -> tuple[Float64, float, Float64] | None:
+    """Mean, relative spread and 6 × 6 log brightness of an area; None where not all of it is usable."""
+    rows, columns = picture.rgb.shape[:2]
+    x0, x1 = max(0, int(x - radius)), min(columns, int(x + radius + 1))
+    y0, y1 = max(0, int(y - radius)), min(rows, int(y + radius + 1))
+    if x1 - x0 < 2 or y1 - y0 < 2 or picture.usable[y0:y1, x0:x1].mean() < USABLE:
+        return None
+    block = np.ascontiguousarray(picture.rgb[y0:y1, x0:x1], np.float32)
+    flat = block.reshape(-1, 3).astype(np.float64)
+    mean = flat.mean(axis=0)
+    if (mean <= 1e-4).any():
+        return None
+    grey = np.maximum(cv2.resize(block, (6, 6), interpolation=cv2.INTER_AREA).sum(axis=2), 0)
+    spread = float(flat.std(axis=0).sum() / (abs(mean.sum()) + 1e-6))
+    return mean, spread, np.asarray(np.log2(grey + 0.05 * grey.mean() + 1e-6), dtype=np.float64)
