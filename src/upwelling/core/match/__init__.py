@@ -4,10 +4,10 @@ from upwelling.core.match import chart, exposure, pairs, scene, statistics
 from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, space_of
 
 METHODS: dict[str, str] = {
-    "exposure": "Exposure and balance: one scene, one kind of camera",
-    "pairs": "Marked pairs: places that belong together",
-    "chart": "Chart: both pictures hold the 24-patch chart",
     "scene": "Same scene: two cameras look at one thing",
+    "chart": "Chart: both pictures hold the 24-patch chart",
+    "pairs": "Marked pairs: places that belong together",
+    "exposure": "Exposure and balance: one scene, one kind of camera",
     "statistics": "Statistics: an unrelated reference",
 }
 """Methods and what each is for; one file each."""

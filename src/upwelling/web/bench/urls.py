@@ -1,6 +1,15 @@
 from django.urls import path
 
-from upwelling.web.bench import follow_views, mark_views, motion_views, share_views, solve_views, strip, views
+from upwelling.web.bench import (
+    follow_views,
+    mark_views,
+    match_views,
+    motion_views,
+    share_views,
+    solve_views,
+    strip,
+    views,
+)
 
 BENCH = "p/<slug:slug>/bench/<int:pk>/"
 urlpatterns = [
@@ -19,6 +28,7 @@ urlpatterns = [
     path(BENCH + "colour-range/", solve_views.colour_range, name="colour-range"),
     path(BENCH + "curve/", solve_views.curve_line, name="curve"),
     path(BENCH + "follow/", follow_views.follow, name="follow"),
+    path(BENCH + "match/", match_views.match, name="match"),
     path(BENCH + "filmstrip/", motion_views.filmstrip, name="filmstrip"),
     path(BENCH + "motion/", motion_views.motion, name="motion"),
     path(BENCH + "strip/", strip.strip, name="strip"),

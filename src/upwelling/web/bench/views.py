@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.follow import MODELS
+from upwelling.core.match import METHODS
 from upwelling.core.parameters import MOST_POINTS
 from upwelling.core.path import Path, StageName, without_tables
 from upwelling.core.raw import Development
@@ -109,6 +110,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "curve",
                 "motion",
                 "follow",
+                "match",
                 "share",
                 "strip",
             )
@@ -149,6 +151,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             ],
             "matte_rows": controls(Matte, "limit"),
             "mixes": MIXES.items(),
+            "match_methods": [(name, *text.split(": ")) for name, text in METHODS.items()],
             "timed": shot.frames > 1,
             "models": MODELS.items(),
             "inherited_look": inherited_look,

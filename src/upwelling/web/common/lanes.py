@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 from upwelling.web.common.requests import Refused
 
@@ -30,9 +31,18 @@ class Lane:
         """Takes a place; raises Busy."""
         with self._lock:
             if person not in self._held and len(self._held) >= self.most:
-                raise Busy("Others are trying grids just now. Try again in a moment; everything else goes on.")
+                raise Busy("Others keep this busy just now. Try again in a moment; everything else goes on.")
             self._held[person] = Place()
             return self._held[person]
+
+    @contextmanager
+    def turn(self, person: int) -> Iterator[None]:
+        """A place for one answer that is not long enough to be given up half way; raises Busy."""
+        place = self.take(person)
+        try:
+            yield
+        finally:
+            self.leave(person, place)
 
     def holds(self, person: int, place: Place) -> bool:
         """Whether a place is still that person's."""

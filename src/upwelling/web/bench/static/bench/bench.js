@@ -8,6 +8,7 @@ import { groups } from "./groups.js";
 import { keys } from "./keys.js";
 import { look } from "./look.js";
 import { marks } from "./marks.js";
+import { matching } from "./matching.js";
 import { merged } from "./merged.js";
 import { motion } from "./motion.js";
 import { Previews } from "./preview.js";
@@ -19,7 +20,7 @@ import { where } from "./where.js";
 
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
-const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, marks, motion, look, rendering, keys];
+const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, keys];
 
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
@@ -41,8 +42,10 @@ document.addEventListener("alpine:init", () => {
     details: [],
     stage: "trim",
     unsaved: "",
+    own: null,
 
     init() {
+      this.own = Alpine.$data(this.$root);
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
       this.settings = this.data.settings;
       this.history = this.data.history;

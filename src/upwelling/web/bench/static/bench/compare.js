@@ -343,6 +343,7 @@ export const compare = {
       Object.assign(outline.style, { left: x0 + "px", top: y0 + "px", width: x1 - x0 + "px", height: y1 - y0 + "px" });
     }
     this.drawShapes();
+    this.placePairs();
     const edge = left + wide * this.wipe,
       handle = this.$refs.wipe;
     handle.style.left = edge + "px";

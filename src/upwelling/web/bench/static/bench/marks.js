@@ -14,7 +14,7 @@ export const marks = {
   },
 
   get tabs() {
-    return Object.fromEntries(["steps", "marks", "history"].map((name) => [name, name === this.tab]));
+    return Object.fromEntries(["steps", "match", "marks", "history"].map((name) => [name, name === this.tab]));
   },
   get noMarks() {
     return this.marks.length === 0;
@@ -24,7 +24,8 @@ export const marks = {
   },
   showTab(event) {
     this.tab = event.currentTarget.dataset.tab;
-    if (this.tab !== "steps") this.loadMarks();
+    if (this.tab === "marks" || this.tab === "history") this.loadMarks();
+    this.placeOverlays();
   },
   async askMarks(change) {
     await this.saving;

@@ -76,7 +76,9 @@ export const tracks = {
     const { first, last } = this.data.frames,
       span = Math.max(last - first, 1),
       byHand = (this.keyHolder && this.keyHolder.by_hand) || this.keyFrames;
-    return this.keyFrames.map((frame) => ({
+    // Numbered by order: a mark that is dragged to another frame stays the same mark under the hand.
+    return this.keyFrames.map((frame, number) => ({
+      number,
       frame,
       style: { left: `${(100 * (frame - first)) / span}%` },
       name: `Key at frame ${frame}${byHand.includes(frame) ? ", set by hand" : ""}`,

@@ -1,0 +1,34 @@
+"""Matching on the Bench: settings with the match in their trim, not saved yet."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.http import require_POST
+
+from upwelling.core.match import METHODS
+from upwelling.web.bench.matching import matched, reference_of
+from upwelling.web.common.lanes import Lane
+from upwelling.web.common.requests import json_body, one_of, text_of, whole
+from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.models import Shot
+from upwelling.web.footage.shot_settings import read_settings
+from upwelling.web.productions.models import Production
+
+LANE = Lane(2)
+
+
+@require_POST
+@shot_view(change=True)
+def match(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """What brings the shot to what it is compared with."""
+    body = json_body(request, "match")
+    settings = read_settings(body.get("settings"))
+    frame, its = body.get("frame"), body.get("reference_frame")
+    reference = reference_of(
+        shot, text_of(body.get("kind")), whole(body.get("pk")), None if its is None else whole(its)
+    )
+    method = one_of(body.get("method"), tuple(METHODS), "scene")
+    here = frame_of(shot, None if frame is None else whole(frame))
+    with LANE.turn(request.user.pk or 0):
+        return JsonResponse(matched(shot, here, settings, reference, method, body.get("pairs")))

@@ -1,0 +1,123 @@
+"""Matching the shot in hand to what it is compared with: another shot or a Mark, as it is after its trim."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.utils import timezone
+
+from upwelling.core.arrays import Float32
+from upwelling.core.charts.patch_chart import Corners
+from upwelling.core.match import METHODS, Match, Picture, Space, chart, exposure, pairs, scene, space_of, statistics
+from upwelling.core.match.outcome import STEM, put
+from upwelling.core.match.pairs import MOST, Marked
+from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.common.requests import Refused, list_of, number
+from upwelling.web.footage.frames import Frame, frame_of
+from upwelling.web.footage.models import Mark, Shot
+from upwelling.web.footage.shot_settings import ShotSettings
+
+SIDE = 0.03
+"""Side of a marked place as a share of the frame's height."""
+
+
+@dataclass(frozen=True)
+class Reference:
+    """What is matched to: a shot under settings, at a frame of its file."""
+
+    shot: Shot
+    settings: ShotSettings
+    frame: int
+    name: str
+
+
+def reference_of(shot: Shot, kind: str, pk: int, frame: int | None) -> Reference:
+    """A Mark of the shot or another shot of its production; raises Refused."""
+    if kind == "mark":
+        mark = Mark.objects.filter(shot=shot, pk=pk).first()
+        if mark is None:
+            raise Refused("That Mark is no longer there. Choose another under “Compare with”.")
+        return Reference(shot, mark.shot_settings, shot.frame if frame is None else frame, f"Mark {mark.name}")
+    other = Shot.objects.select_related("camera", "production").filter(production=shot.production_id, pk=pk).first()
+    if kind != "shot" or other is None:
+        raise Refused("Choose a shot or a Mark under “Compare with” first: it is what this one is matched to.")
+    at = other.frame if frame is None else min(max(frame, other.first_frame), other.last_frame)
+    return Reference(other, other.settings, at, other.name)
+
+
+def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any) -> Any:
+    """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent."""
+    for one in (shot, reference.shot):
+        if not one.settled.is_settled or not one.is_managed:
+            raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
+    working = shot.path(settings).working_primaries
+    if reference.shot.path().working_primaries != working:
+        raise Refused("The two shots have different working spaces.")
+    mine = _picture(shot, frame, settings.model_copy(update={"trim_on": False}))
+    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    found = _found(method, mine, its, space_of(working), marked, _corners(shot, reference.shot))
+    said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, frame {reference.frame} of "
+    said += f"{reference.name} ({reference.shot.sha256[:8]}):"
+    steps, groups = put(settings.steps, settings.groups, found, reference.name, said)
+    taken = ShotSettings.model_validate(
+        settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json")
+    )
+    remarks = list(found.remarks)
+    if found.steps and any(step.on and not step.changes_nothing for step in settings.steps if step.group != STEM):
+        remarks.append("This shot's own steps act on top of the match.")
+    return {
+        "settings": taken.model_dump(mode="json"),
+        "reference": reference.name,
+        "sentence": found.sentence() + ".",
+        "remarks": remarks,
+        "pairs": [
+            {"before": round(a, 2), "after": round(b, 2), "outlier": wrong}
+            for a, b, wrong in zip(found.before, found.samples, found.outliers, strict=True)
+        ]
+        if method == "pairs"
+        else [],
+    }
+
+
+def _picture(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:
+    """Scene light that leaves the trim, at working size."""
+    path = shot.path_at(frame.number, settings)
+    light: Float32 = FrameValues(frame.key, frame.working, path, place=frame.place).scene("trim")
+    return Picture.of(light.copy(), frame.working)
+
+
+def _corners(shot: Shot, other: Shot) -> tuple[Corners | None, Corners | None]:
+    mine, its = (
+        tuple((float(x), float(y)) for x, y in one.chart_corners) if one.chart_corners else None
+        for one in (shot, other)
+    )
+    return mine, its  # type: ignore[return-value]
+
+
+def _found(
+    method: str, mine: Picture, its: Picture, space: Space, marked: Any, corners: tuple[Corners | None, Corners | None]
+) -> Match:
+    match method:
+        case "pairs":
+            return pairs.match(mine, its, space, _pairs(marked))
+        case "chart":
+            return chart.match(mine, its, space, corners)
+        case "exposure":
+            return exposure.match(mine, its, space)
+        case "scene":
+            return scene.match(mine, its, space)
+    return statistics.match(mine, its, space)
+
+
+def _pairs(marked: Any) -> list[tuple[Marked, Marked]]:
+    found = []
+    for row in list_of(marked)[: MOST + 1]:
+        places = [list_of(one) for one in list_of(row)]
+        if len(places) != 2 or any(len(one) != 2 for one in places):
+            raise Refused("The page sent pairs that are none. Reload it.")
+        (ax, ay), (bx, by) = ((min(max(number(v), 0.0), 1.0) for v in one) for one in places)
+        found.append(((ax, ay, SIDE), (bx, by, SIDE)))
+    if not found:
+        raise Refused("Mark at least one pair: a place in this picture and the same place in the other.")
+    return found
