@@ -49,6 +49,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/feel.py
 	$(PYTHON) benchmarks/renderings.py
 	$(PYTHON) benchmarks/frames.py
+	$(PYTHON) benchmarks/matching.py
 
 tables: .venv/.dev
 	$(PYTHON) benchmarks/tables.py

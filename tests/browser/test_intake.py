@@ -110,6 +110,12 @@ def test_a_chart_is_dragged_into_place(registered, sign_in):
     page.click("text=Read the chart here")
     page.wait_for_function("(old) => Number(document.querySelector('[data-figure=median]').textContent) < old", arg=off)
     assert float(page.inner_text("[data-figure=median]")) < 1
+    before = page.locator("circle.corner").nth(2).get_attribute("cx")
+    page.locator("circle.corner").nth(2).focus()
+    page.keyboard.press("Shift+ArrowLeft")
+    page.click("text=Find it in the picture")
+    page.wait_for_selector("text=/Found, its colours within 0/")
+    assert abs(float(page.locator("circle.corner").nth(2).get_attribute("cx")) - float(before)) < 4
 
 
 def test_a_reel_is_split(registered, sign_in):

@@ -253,6 +253,17 @@ def test_wrong_pairs_are_named():
         pairs.of_colours(light[:6], np.random.default_rng(1).permutation(light[:6] * (3, 1, 0.3))[::-1], SPACE)
 
 
+def test_hue_is_told_of_what_is_coloured():
+    """The chart's skin patches turned by a planted step; its greys have no hue."""
+    light = chart_linear("AP1")
+    turned = light.copy()
+    turned[1] = made_by([ColourMatrix(green_into_red=-0.12)], light[1:2])[0]
+    found = pairs.of_colours(light, turned * 1.5, SPACE)
+    assert 1.5 < abs(found.hues[1]) < 6
+    assert max(abs(v) for n, v in enumerate(found.hues) if v is not None and n != 1) < 1
+    assert found.hues[19:23] == (None,) * 4
+
+
 def test_pairs_are_read_where_they_were_marked():
     its, mine = (shot(A_CAM, scene_of("Cold bench"), seed=n, stops=s) for n, s in ((1, 0), (2, -1.5)))
     places = [((x, y, 0.04),) * 2 for x, y in ((0.3, 0.3), (0.6, 0.2), (0.5, 0.7), (0.8, 0.6), (0.2, 0.8))]

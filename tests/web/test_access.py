@@ -73,6 +73,7 @@ def addresses(production, shot):
         f"{p}/intake/proposal/",
         f"{p}/cameras/{camera.pk}/",
         f"{p}/cameras/{camera.pk}/remove/",
+        f"{p}/shots/{shot.pk}/chart/find/",
         f"{p}/shots/{shot.pk}/chart/mark/",
         f"{p}/shots/{shot.pk}/split/look/",
         f"{p}/shots/{shot.pk}/split/make/",

@@ -410,6 +410,16 @@ def test_a_chart_is_marked_and_reported(production, people, media, as_):
     assert Shot.objects.get(pk=shot.pk).chart_corners is not None
     mark(None)
     assert Shot.objects.get(pk=shot.pk).chart_corners is None
+    found = tess.post(address.replace("mark", "find"), headers={"Accept": "application/json"})
+    np.testing.assert_allclose(found.json()["corners"], CORNERS, atol=0.006)
+    assert Shot.objects.get(pk=shot.pk).chart_corners is None, "looking for it saves nothing"
+    write_still(media / "B001.dpx", A_CAM.shoot(np.full((90, 160, 3), 0.2)), "10")
+    plain = bring_in(production, people["tess"], "B001.dpx", media / "B001.dpx", registered=True)
+    for encoding, words in (("", "no encoding yet"), ("S-Log3/S-Gamut3.Cine", "No grid of patches")):
+        Shot.objects.filter(pk=plain.pk).update(encoding=encoding)
+        said = tess.post(f"/p/kilnlight/shots/{plain.pk}/chart/find/", headers={"Accept": "application/json"})
+        assert said.status_code == 422
+        assert words in said.json()["error"]
 
 
 def test_a_file_that_went_away_is_said_on_its_pages(registered, production, as_, media):

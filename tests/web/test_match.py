@@ -55,6 +55,7 @@ def test_pairs_say_how_far_each_is_off_and_marks_are_references_too(two, as_, pe
     pairs[2] = [[0.8, 0.35], [0.1, 0.9]]
     said = match(as_("tess"), b, b.settings, kind="shot", pk=a.pk, method="pairs", pairs=pairs).json()
     assert [row["outlier"] for row in said["pairs"]] == [False, False, True, False, False]
+    assert all(row["hue"] is None or abs(row["hue"]) < 10 for row in said["pairs"] if not row["outlier"])
     mark = set_mark(b, people["tess"], "Brighter", ShotSettings().with_steps((Exposure(stops=1.5),)))
     again = match(as_("tess"), b, b.settings, kind="mark", pk=mark.pk, method="exposure").json()
     assert again["settings"]["steps"][0]["stops"] == pytest.approx(1.5, abs=0.01)

@@ -166,6 +166,7 @@ def _said(found: Match) -> dict[str, Any]:
         "count": figures.count,
         "left_out": figures.left_out,
         "samples": list(found.samples),
+        "hues_off": list(found.hues),
         "outliers": [n + 1 for n, wrong in enumerate(found.outliers) if wrong],
         "remarks": list(found.remarks),
         **found.facts,

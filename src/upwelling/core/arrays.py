@@ -26,3 +26,7 @@ def as_rgb(values: object, *, dtype: type[np.floating[Any]] = np.float64) -> Any
 def signed_power(values: Float, exponent: float) -> Any:
     """sign(x)·|x|^exponent, so that negative light stays negative."""
     return np.sign(values) * np.abs(values) ** exponent
+
+
+STOPS_A_CODE = 17.52
+"""Stops from code 0 to 1 above the toe of ACEScct, the working log (Academy S-2016-001)."""

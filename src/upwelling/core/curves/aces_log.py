@@ -11,9 +11,6 @@ from upwelling.core.arrays import Float
 from upwelling.core.curves.base import Anchor, Declared
 from upwelling.core.curves.camera_log import CameraLog
 
-STOPS_A_CODE = 17.52
-"""Stops from code 0 to 1 above the toe of ACEScct."""
-
 # Academy S-2016-001, equations 1 and 2.
 ACESCCT = CameraLog(
     name="ACEScct",

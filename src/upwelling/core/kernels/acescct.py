@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.curves.aces_log import STOPS_A_CODE
+from upwelling.core.arrays import STOPS_A_CODE
 from upwelling.core.kernels import inline
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast
 

@@ -17,8 +17,8 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.steps import AnyStep
 
 D50 = (0.3457, 0.3585)
-DARK = 1e-4
-"""Light below which a channel says nothing of its ratio to another."""
+COLOURED = 0.03
+"""Oklab chroma over lightness from which a colour has a hue to speak of."""
 
 
 class CannotMatch(UpwellingError):
@@ -89,6 +89,13 @@ class Space:
         """Oklab ×100: 1 is about a just noticeable difference."""
         return np.asarray(np.cbrt(np.asarray(rgb) @ self.to_lms.T) @ (ROOT_TO_LAB.T * 100))
 
+    def hue(self, rgb: Any) -> Float64:
+        """Oklab hue in degrees of light (…, 3); NaN where it has hardly any colour."""
+        lab = self.lab100(rgb)
+        chroma = np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3)
+        hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))
+        return np.asarray(np.where(chroma > COLOURED, hue, np.nan))
+
     def delta_e(self, one: Any, other: Any) -> Float64:
         """ΔE 2000 between lights (…, 3), under D50, diffuse white as white."""
         white = xy_to_xyz(D50)
@@ -132,8 +139,11 @@ class Figures:
 
 @dataclass(frozen=True)
 class Match:
-    """Steps that bring a picture to the reference, and how near. ``samples`` (N,) are the ΔE of each thing that
-    corresponds after it, ``outliers`` (N,) those that do not belong; ``remarks`` are sentences for the person.
+    """Steps that bring a picture to the reference, and how near.
+
+    ``samples`` (N,) are the ΔE of each thing that corresponds after it, ``before`` (N,) those before, ``outliers`` (N,)
+    which do not belong, ``hues`` (N,) the degrees by which hue is still off, None where there is no colour. ``remarks``
+    are sentences for the person, ``words`` says how near it came where ΔE cannot.
     """
 
     method: str
@@ -144,6 +154,7 @@ class Match:
     samples: tuple[float, ...] = ()
     before: tuple[float, ...] = ()
     outliers: tuple[bool, ...] = ()
+    hues: tuple[float | None, ...] = ()
     facts: dict[str, Any] = field(default_factory=dict)
     words: str = ""
 

@@ -58,5 +58,6 @@ def reported(
         tuple(float(v) for v in after),
         tuple(float(v) for v in before),
         tuple(bool(v) for v in ~found.inlier),
+        tuple(None if np.isnan(v) else float((v + 180) % 360 - 180) for v in space.hue(made) - space.hue(wanted)),
         facts or {},
     )

@@ -7,8 +7,8 @@ from typing import Any, Literal
 
 import numpy as np
 
-from upwelling.core.arrays import Float32, Float64
-from upwelling.core.curves.aces_log import ACESCCT, STOPS_A_CODE
+from upwelling.core.arrays import STOPS_A_CODE, Float32, Float64
+from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.operations import frame_kernel
 from upwelling.core.operations.base import FrameOperation, Place

@@ -10,8 +10,8 @@ import cv2
 import numpy as np
 from scipy.ndimage import uniform_filter
 
-from upwelling.core.arrays import Float32, Float64
-from upwelling.core.curves.aces_log import ACESCCT, STOPS_A_CODE
+from upwelling.core.arrays import STOPS_A_CODE, Float32, Float64
+from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.curves.spline import Spline
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.operations import frame_kernel

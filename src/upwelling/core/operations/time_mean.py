@@ -8,8 +8,8 @@ from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from upwelling.core.arrays import Float64
-from upwelling.core.curves.aces_log import ACESCCT, STOPS_A_CODE
+from upwelling.core.arrays import STOPS_A_CODE, Float64
+from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import PlaceNeeded
 from upwelling.core.operations.base import FRAMES, FrameOperation, Needs, Operation, Place
 from upwelling.core.operations.colour import smooth

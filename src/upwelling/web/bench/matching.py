@@ -72,8 +72,8 @@ def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Referen
         "sentence": found.sentence() + ".",
         "remarks": remarks,
         "pairs": [
-            {"before": round(a, 2), "after": round(b, 2), "outlier": wrong}
-            for a, b, wrong in zip(found.before, found.samples, found.outliers, strict=True)
+            {"before": round(a, 2), "after": round(b, 2), "outlier": wrong, "hue": None if h is None else round(h, 1)}
+            for a, b, wrong, h in zip(found.before, found.samples, found.outliers, found.hues, strict=True)
         ]
         if method == "pairs"
         else [],

@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from upwelling.core.charts.find import find_chart
 from upwelling.core.charts.patch_chart import CARD_NAMES, ChartReport, Corners, read_patches, report
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.raw import Development
@@ -204,6 +205,18 @@ def _corners(given: Any) -> list[list[float]] | None:
     if len(pairs) != 4 or any(len(pair) != 2 for pair in pairs):
         raise Refused("A chart has four corners.")
     return [[min(max(number(value), 0.0), 0.9999) for value in pair] for pair in pairs]
+
+
+@require_POST
+@shot_view(change=True)
+def find_corners(request: HttpRequest, production: Production, shot: Shot) -> JsonResponse:
+    """Where the chart lies in the frame that stands for the shot; nothing is saved."""
+    if not shot.settled.is_settled:
+        raise Refused(f"{shot.name} has no encoding yet, so its light is not known.")
+    path = shot.path()
+    found = find_chart(path.to_working(frame_of(shot).working), path.working_primaries)
+    said = f"Found, its colours within {found.misfit:.2f} stops of the chart's. Move corners if need be, then read it."
+    return JsonResponse({"corners": found.corners, "said": said})
 
 
 @require_POST

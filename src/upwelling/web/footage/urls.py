@@ -15,6 +15,7 @@ urlpatterns = [
     path("p/<slug:slug>/cameras/<int:pk>/", camera_views.camera_page, name="camera"),
     path("p/<slug:slug>/cameras/<int:pk>/remove/", camera_views.remove, name="remove-camera"),
     path("p/<slug:slug>/shots/<int:pk>/chart/", camera_views.chart, name="chart"),
+    path("p/<slug:slug>/shots/<int:pk>/chart/find/", camera_views.find_corners, name="find-chart"),
     path("p/<slug:slug>/shots/<int:pk>/chart/mark/", camera_views.mark_chart, name="mark-chart"),
     path("p/<slug:slug>/shots/<int:pk>/split/", split_views.split_page, name="split"),
     path("p/<slug:slug>/shots/<int:pk>/split/look/", split_views.look_for_cuts, name="look-for-cuts"),

@@ -1,5 +1,6 @@
 // Matching the shot to what it is compared with: by itself, or by pairs of places marked on both pictures.
 import { post } from "../js/http.js";
+import { minus } from "../js/numbers.js";
 
 const GROUP = "match",
   MOST_PAIRS = 24,
@@ -39,6 +40,7 @@ export const matching = {
         number: index + 1,
         before: fit ? fit.before.toFixed(2) : "",
         after: fit ? fit.after.toFixed(2) : "",
+        hue: fit && fit.hue !== null ? `${minus(fit.hue.toFixed(1))}°` : "",
         says: fit && fit.outlier ? "does not belong" : "",
         look: { outlier: Boolean(fit && fit.outlier) },
       };

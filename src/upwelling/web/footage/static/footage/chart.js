@@ -73,6 +73,17 @@ document.addEventListener("alpine:init", () => {
         this.message = "▲ " + error.message;
       }
     },
+    async find() {
+      this.message = "looking";
+      try {
+        const said = await (await post(this.$root.dataset.find, {})).json();
+        this.corners = said.corners;
+        this.message = said.said;
+        this.draw();
+      } catch (error) {
+        this.message = "▲ " + error.message;
+      }
+    },
     save() {
       this.send(this.corners);
     },
