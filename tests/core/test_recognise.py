@@ -73,6 +73,7 @@ EXPECTED = {
     "P006.mp4": ("known", "known"),
     "S0107.dng": ("known", "known"),
     "A090.mov": ("known", "known"),
+    "A037.mov": ("known", "known"),
     "A099.dpx": ("unknown", "likely"),
     "B099.tif": ("unknown", "likely"),
     "P099.mp4": ("known", "known"),

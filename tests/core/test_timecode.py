@@ -78,7 +78,7 @@ def test_what_is_no_label_is_none(label, rate):
 
 @given(st.integers(0, 2589407), st.sampled_from([(24, False), (25, False), (30, True), (60, True), (120, False)]))
 def test_every_count_has_a_label_that_reads_back(count, rate):
-    one = Timecode(count, *rate)
+    one = Timecode(0, *rate).later(count)
     assert Timecode.read(str(one), rate[0]) == one
 
 

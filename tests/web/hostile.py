@@ -63,7 +63,7 @@ def bodies(shot, look, lut):
         },
         "motion": {"settings": settings, "first": 0, "count": 1},
         "change": {"shots": [shot.pk], "verb": "encoding", "value": ""},
-        "find-chart": {},
+        "find-chart": {"frame": 0},
         "mark-chart": {"corners": [[0.1, 0.1], [0.8, 0.1], [0.8, 0.9], [0.1, 0.9]]},
         "light-level": {"start": 0, "count": 1, "output": ""},
         "rendering-cell": {"rendering": rendering, "output": "", "scope": "waveform"},

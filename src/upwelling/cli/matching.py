@@ -1,4 +1,4 @@
-"""The command that matches one picture to another."""
+"""The commands that match one picture to another, and that recover a table from two."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path as FilePath
 from typing import Any
 
@@ -17,17 +18,25 @@ from upwelling.core.files import whole_file
 from upwelling.core.match import METHODS, Match, Picture, chart, exposure, pairs, scene, space_of, statistics
 from upwelling.core.match.outcome import put
 from upwelling.core.match.pairs import Marked
-from upwelling.core.media import Raw
+from upwelling.core.match.table import SIZE, recover
+from upwelling.core.media import Raw, read_still
 from upwelling.core.path import CameraFile, Display, Input, Path, Trim
 from upwelling.core.raw import RawSettings
 from upwelling.core.strict_json import BadJson, read_json
+from upwelling.core.tables.evidence import converted, nearest
+from upwelling.core.tables.files import write_lut
 
+FOLLOWED = 20.0
+"""Codes of 1023 by which a recovered table may be off a built-in conversion on average to be continued by it."""
+TIE = 0.1
+"""Codes within which two conversions are as near as each other."""
 SIDE = 0.03
 """Side of a marked place as a share of the height, where the file of pairs says none."""
 
 
 def add_commands(commands: Any) -> None:
-    """`match`."""
+    """`match` and `recover`."""
+    _add_recover(commands)
     match = commands.add_parser("match", help="find the steps that bring one picture to another")
     match.add_argument("src", help="what is to be changed")
     match.add_argument("reference", metavar="ref", help="what it should sit beside")
@@ -54,6 +63,49 @@ def add_commands(commands: Any) -> None:
     match.add_argument("--json", action="store_true", help="print the figures as JSON")
     add_range_option(match)
     match.set_defaults(run=_match)
+
+
+def _add_recover(commands: Any) -> None:
+    recover = commands.add_parser(
+        "recover", help="recover the table between a picture and the same picture after an unknown conversion"
+    )
+    recover.add_argument("before", help="a still as it was")
+    recover.add_argument("after", help="the same still after it")
+    recover.add_argument("out", help="the table to write, .cube or another format that holds a cube")
+    recover.add_argument("--size", type=int, default=SIZE, metavar="N", help=f"nodes along an axis (default: {SIZE})")
+    recover.add_argument("--json", action="store_true", help="print the figures as JSON")
+    recover.set_defaults(run=_recover)
+
+
+def _recover(options: argparse.Namespace) -> int:
+    if not 9 <= options.size <= 65:
+        raise BadValue(f"--size {options.size}: between 9 and 65 nodes can be told from a picture.")
+    before, after = read_still(options.before), read_still(options.after)
+    if before.code.shape != after.code.shape:
+        raise BadValue(
+            f"{options.after} is {after.width} × {after.height}, {options.before} {before.width} × {before.height}: "
+            "their pixels do not belong together."
+        )
+    found = recover(before.code, after.code, size=options.size)
+    near = nearest(found.lut, known=found.knows)[0]
+    followed = near.mean_codes <= FOLLOWED
+    if followed:  # what was never seen follows the conversion it is nearest to
+        found = recover(before.code, after.code, lambda codes: converted(near, codes), options.size)
+    near, *others = nearest(found.lut, known=found.knows)
+    alike = [near, *(one for one in others if one.mean_codes - near.mean_codes < TIE)]
+    name = " or ".join(f"{one.expects} to {one.gives}" if one.expects else "codes as they come in" for one in alike)
+    said = (
+        f"Nearest built-in conversion where the picture has colours: {name}"
+        f"{', legal codes' if near.codes_legal else ''}, {near.mean_codes:.1f} codes of 1023 off on average.",
+        f"{found.support * 100:.1f} % of the cube was seen; the rest follows "
+        f"{'that conversion' if followed else 'a polynomial and is worth nothing'}.",
+        f"Samples left out were {found.error * 1023:.2f} codes off; {found.kept * 100:.1f} % of them belong.",
+    )
+    write_lut(replace(found.lut, comments=said), FilePath(options.out))
+    facts = {"nearest": name, "mean_codes": near.mean_codes, "legal": near.codes_legal, "support": found.support}
+    facts |= {"error_codes": found.error * 1023, "kept": found.kept, "follows_nearest": followed}
+    sys.stdout.write(json.dumps(facts, ensure_ascii=False) + "\n" if options.json else "\n".join(said) + "\n")
+    return 0
 
 
 def _match(options: argparse.Namespace) -> int:

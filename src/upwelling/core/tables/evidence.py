@@ -5,7 +5,7 @@ Evidence only; nothing is concluded for them.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -15,6 +15,7 @@ import numpy as np
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import PRIMARIES, rgb_to_rgb
 from upwelling.core.encodings import ENCODINGS, full_to_legal
+from upwelling.core.encodings.base import legal_to_full
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut import Lut
 from upwelling.core.operations import Matrix, Operation, decode_operations, encode_operations, run_reference
@@ -145,18 +146,51 @@ def prepare() -> None:
     _conversions()
 
 
-def nearest(lut: Lut, count: int = 4) -> tuple[Nearest, ...]:
-    """The built-in conversions a table is nearest to, with full-range codes and with legal ones on both sides."""
+def nearest(lut: Lut, count: int = 4, known: Callable[[Any], Any] | None = None) -> tuple[Nearest, ...]:
+    """The built-in conversions a table is nearest to, with full-range codes and with legal ones on both sides.
+
+    ``known`` says of codes (N, 3) which the table is sure of (N,); where enough are, only those are looked at.
+    """
     low, high = domain_of(lut)
     plain = np.abs(lut.apply(low + _SAMPLES * (high - low)).astype(np.float64) - _SAMPLES)
+    plain = plain[_sure(known, _SAMPLES)]
     found = [Nearest("", "", False, False, float(plain.mean() * 1023), float(plain.max() * 1023))]
     for legal in (False, True):
         codes: Any = full_to_legal(_SAMPLES, 10) if legal else _SAMPLES
+        sure = _sure(known, codes)
         out = lut.apply(low + np.asarray(codes) * (high - low)).astype(np.float64)
         for expects, gives, to_display, code in _conversions():
             wanted = np.clip(full_to_legal(code, 10) if legal else code, 0.0, 1.0)
-            away = np.abs(np.clip(out, 0.0, 1.0) - wanted)
+            away = np.abs(np.clip(out, 0.0, 1.0) - wanted)[sure]
             found.append(
                 Nearest(expects, gives, to_display, legal, float(away.mean() * 1023), float(away.max() * 1023))
             )
     return tuple(sorted(found, key=lambda n: n.mean_codes)[:count])
+
+
+FEWEST_SURE = 8
+"""Samples a table must be sure of to be judged by them alone."""
+
+
+def _sure(known: Callable[[Any], Any] | None, codes: Any) -> Any:
+    sure = np.ones(len(codes), bool) if known is None else np.asarray(known(codes))
+    return sure if sure.sum() >= FEWEST_SURE else np.ones(len(codes), bool)
+
+
+def converted(by: Nearest, codes: Any) -> Float64:
+    """What a conversion that was found makes of codes (N, 3)."""
+    signal: Any = legal_to_full(codes, 10) if by.codes_legal else codes
+    if not by.expects:
+        return np.asarray(codes, dtype=np.float64)
+    ap1, source = PRIMARIES["AP1"], ENCODINGS[by.expects]
+    operations: list[Operation] = [*decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, ap1, "CAT02"))]
+    if by.to_display:
+        name, title = by.gives.split(" by ")
+        output = next(one for one in BUILT_IN if one.name == name)
+        method = next(one for one in _RENDERINGS if one.title == title)
+        operations += [*method.operations(ap1, output, "CAT02"), *output.encode_operations()]
+    else:
+        target = ENCODINGS[by.gives]
+        operations += [Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)]
+    code = run_reference(operations, np.asarray(signal, dtype=np.float64))
+    return np.asarray(full_to_legal(code, 10) if by.codes_legal else code, dtype=np.float64)
