@@ -16,6 +16,8 @@ import tempfile
 import threading
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path as FilePath
 
 import numpy as np
@@ -107,6 +109,25 @@ def say(what: str, times: list[float]) -> float:
     return middle
 
 
+@contextmanager
+def on_the_bench(address: str) -> Iterator[Page]:
+    """Chromium, signed in, with the shot's picture on the Bench."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
+        )
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(f"{address}/sign-in/")
+        page.fill("#id_username", "bench")
+        page.fill("#id_password", "gather-and-blow")
+        page.press("#id_password", "Enter")
+        page.click("a:has-text('Kilnlight')")
+        page.click("a.shot")
+        page.wait_for_selector("canvas[data-fingerprint]", timeout=120_000)
+        yield page
+        browser.close()
+
+
 def drag(page: Page) -> None:
     for number in range(4):
         page.evaluate(ONE_MOVE, 0.2 + number / 50)  # well away from 0, where the slider rests and nothing would change
@@ -175,22 +196,10 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         process, address = start(FilePath(folder))
         try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
-                )
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.goto(f"{address}/sign-in/")
-                page.fill("#id_username", "bench")
-                page.fill("#id_password", "gather-and-blow")
-                page.press("#id_password", "Enter")
-                page.click("a:has-text('Kilnlight')")
-                page.click("a.shot")
-                page.wait_for_selector("canvas[data-fingerprint]", timeout=120_000)
+            with on_the_bench(address) as page:
                 drag(page)
                 cookies = {cookie["name"]: cookie["value"] for cookie in page.context.cookies()}
                 shot = page.url.removeprefix(address)
-                browser.close()
             crowd(address, "; ".join(f"{k}={v}" for k, v in cookies.items()), cookies["csrftoken"], shot)
         finally:
             process.terminate()

@@ -5,13 +5,12 @@ A server is started as `drag.py` starts it. Controls are moved in turns, so that
 
 from __future__ import annotations
 
-import os
 import statistics
 import tempfile
 from pathlib import Path as FilePath
 
-from drag import FLAGS, ONE_MOVE, say, start
-from playwright.sync_api import Page, sync_playwright
+from drag import ONE_MOVE, on_the_bench, say, start
+from playwright.sync_api import Page
 
 MOVE = ONE_MOVE.replace("(value) =>", "([label, value]) =>").replace(
     "document.querySelector(\"input[aria-label='Exposure, slider']\")",
@@ -46,18 +45,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         process, address = start(FilePath(folder))
         try:
-            with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(
-                    executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
-                )
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
-                page.goto(f"{address}/sign-in/")
-                page.fill("#id_username", "bench")
-                page.fill("#id_password", "gather-and-blow")
-                page.press("#id_password", "Enter")
-                page.click("a:has-text('Kilnlight')")
-                page.click("a.shot")
-                page.wait_for_selector("canvas[data-fingerprint]", timeout=120_000)
+            with on_the_bench(address) as page:
                 for kind in kinds:
                     shaped(page, kind)
                 times: dict[str, list[float]] = {name: [] for name in ("exposure", *kinds)}
@@ -71,7 +59,6 @@ def main() -> None:
                         moved = [page.evaluate(MOVE, [label, 1.0 + turn / 20]) for turn in range(MOVES)]
                         found += moved[2:]
                         switch.set_checked(name not in kinds)
-                browser.close()
             plain = say("Exposure", times.pop("exposure"))
             for name, found in times.items():
                 say(f"Exposure in a shape ({name}): its {kinds[name].split(',')[0].lower()}", found)

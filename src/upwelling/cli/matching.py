@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path as FilePath
 from typing import Any
@@ -15,9 +14,9 @@ from upwelling.cli.paths import add_range_option
 from upwelling.core import engine
 from upwelling.core.errors import BadValue
 from upwelling.core.files import whole_file
-from upwelling.core.match import METHODS, Match, Picture, chart, exposure, pairs, scene, space_of, statistics
+from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, pairs, space_of
 from upwelling.core.match.outcome import put
-from upwelling.core.match.pairs import Marked
+from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE, recover
 from upwelling.core.media import Raw, read_still
 from upwelling.core.path import CameraFile, Display, Input, Path, Trim
@@ -30,8 +29,6 @@ FOLLOWED = 20.0
 """Codes of 1023 by which a recovered table may be off a built-in conversion on average to be continued by it."""
 TIE = 0.1
 """Codes within which two conversions are as near as each other."""
-SIDE = 0.03
-"""Side of a marked place as a share of the height, where the file of pairs says none."""
 
 
 def add_commands(commands: Any) -> None:
@@ -138,13 +135,7 @@ def _found(options: argparse.Namespace, mine: Picture, its: Picture, space: Any)
         return pairs.match(mine, its, space, _pairs(options.pairs, mine, its))
     if options.pairs:
         raise BadValue("--pairs goes with --method pairs.")
-    by: dict[str, Callable[..., Match]] = {
-        "exposure": exposure.match,
-        "chart": chart.match,
-        "scene": scene.match,
-        "statistics": statistics.match,
-    }
-    return by[options.method](mine, its, space)
+    return BY_ITSELF[options.method](mine, its, space)
 
 
 def _picture(

@@ -19,7 +19,7 @@ D65 = (0.3127, 0.3290)
 D60_ACES = (0.32168, 0.33767)  # Academy TB-2018-001, the ACES white point
 
 # Cone responses: CIE 159:2004 (CAT02) and Lam 1985 as printed by Lindbloom (Bradford).
-_CONES: dict[str, Float64] = {
+CONES: dict[str, Float64] = {
     "CAT02": np.array([[0.7328, 0.4296, -0.1624], [-0.7036, 1.6975, 0.0061], [0.0030, 0.0136, 0.9834]]),
     "Bradford": np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]]),
 }
@@ -146,7 +146,7 @@ def rgb_to_xyz(space: Primaries) -> Float64:
 
 def adaptation_matrix(white_from: tuple[float, float], white_to: tuple[float, float], method: Adaptation) -> Float64:
     """The 3×3 von Kries matrix in XYZ that turns one white into another, by the named cone responses."""
-    cones = _CONES[method]
+    cones = CONES[method]
     gains = (cones @ xy_to_xyz(white_to)) / (cones @ xy_to_xyz(white_from))
     return np.asarray(np.linalg.solve(cones, gains[:, None] * cones), dtype=np.float64)
 
@@ -160,7 +160,7 @@ def light_made_neutral(
     The von Kries gains follow from the patch alone: cones(light) = cones(white_to)·cones(xyz)/cones(neutral), up to
     brightness.
     """
-    cones = _CONES[method]
+    cones = CONES[method]
     light = np.linalg.solve(cones, (cones @ xy_to_xyz(white_to)) * (cones @ xyz) / (cones @ xy_to_xyz(neutral)))
     total = float(light.sum())
     return float(light[0] / total), float(light[1] / total)

@@ -1,5 +1,7 @@
 """Matches: given pictures in working light and what corresponds in them, which steps bring one to the other."""
 
+from collections.abc import Callable
+
 from upwelling.core.match import chart, exposure, pairs, scene, statistics
 from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, space_of
 
@@ -12,7 +14,16 @@ METHODS: dict[str, str] = {
 }
 """Methods and what each is for; one file each."""
 
+BY_ITSELF: dict[str, Callable[[Picture, Picture, Space], Match]] = {
+    "scene": scene.match,
+    "chart": chart.match,
+    "exposure": exposure.match,
+    "statistics": statistics.match,
+}
+"""Those that need nothing but the two pictures: source, then reference."""
+
 __all__ = [
+    "BY_ITSELF",
     "METHODS",
     "CannotMatch",
     "Figures",

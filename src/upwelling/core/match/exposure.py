@@ -13,8 +13,8 @@ import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
-from upwelling.core.arrays import Float64
-from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, to_grey
+from upwelling.core.arrays import MID_GREY, Float64
+from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, correlation, to_grey
 from upwelling.core.match.models import apply, steps_of
 from upwelling.core.match.robust import Samples, fit
 
@@ -28,37 +28,36 @@ LEAST_OVERLAP = 0.55
 """Overlap of the histograms, 0…1, below which they are of different scenes."""
 FEWEST_PIXELS = 400
 CHANNELS = ("red", "green", "blue")
+Logs = tuple[Float64, Float64, Float64]
 
 
-def match(source: Picture, reference: Picture, space: Space, *, balance: bool = True) -> Match:
-    """The stops and the light that bring ``source`` to ``reference``; without ``balance`` the stops alone."""
+def match(source: Picture, reference: Picture, space: Space) -> Match:
+    """The stops and the light that bring ``source`` to ``reference``."""
     pairs = same_framing(source, reference, space)
     remarks: tuple[str, ...] = ()
-    models = ("exposure", "balance") if balance else ("exposure",)
     if pairs is not None:
         mine, its = pairs
-        found = fit(Samples(mine, its, space), models=models, least=models[-1], folds=2)
+        found = fit(Samples(mine, its, space), models=("exposure", "balance"), least="balance", folds=2)
         values, kind = found.values, "the same places of both"
     else:
-        values, overlap = by_histograms(source, reference, space)
-        if not balance:
-            values = np.array([float(np.mean(values))])
+        logs = _logs(source, space), _logs(reference, space)
+        values, overlap = by_histograms(*logs)
         kind = "the light of both as a whole"
         remarks = (
             f"The framing differs, so exposure and light come from the whole pictures (overlap {overlap * 100:.0f} %): "
             "a starting point. Mark pairs to be sure.",
         )
-        mine, its = _quantiles(source, reference, values, space)
+        mine, its = (_quantiles(y) for y, *_ in logs)
     scale = to_grey(its, space)
-    made = apply(models[-1], values, mine, space)[0]
+    made = apply("balance", values, mine, space)[0]
     before, after = space.delta_e(mine * scale, its * scale), space.delta_e(made * scale, its * scale)
     figures = Figures(
         float(np.median(before)), float(np.median(after)), float(np.percentile(after, 95)), len(np.atleast_1d(after))
     )
     return Match(
         "exposure",
-        models[-1],
-        steps_of(models[-1], values, space),
+        "balance",
+        steps_of("balance", values, space),
         figures,
         (*remarks, *lost(source)),
         facts={"from": kind},
@@ -84,11 +83,7 @@ def same_framing(source: Picture, reference: Picture, space: Space) -> tuple[Flo
     if both.sum() < LEAST_AREAS:
         return None
     a, b = (np.log2(np.maximum(rgb[both] @ space.luminance, 1e-5)) for rgb in (mine, its))
-    a, b = a - a.mean(), b - b.mean()
-    spread = float(np.sqrt((a * a).sum() * (b * b).sum()))
-    if spread < 1e-6 or float((a * b).sum()) / spread < ALIKE:
-        return None
-    return mine[both], its[both]
+    return (mine[both], its[both]) if correlation(a, b) >= ALIKE else None
 
 
 def _areas(picture: Picture, rows: int, columns: int) -> tuple[Float64, Any]:
@@ -99,9 +94,9 @@ def _areas(picture: Picture, rows: int, columns: int) -> tuple[Float64, Any]:
     return np.asarray(mean, dtype=np.float64), (share > 0.999) & (mean > 1e-4).all(axis=-1)
 
 
-def by_histograms(source: Picture, reference: Picture, space: Space) -> tuple[Float64, float]:
+def by_histograms(source: Logs, reference: Logs) -> tuple[Float64, float]:
     """Gains of the three cones in stops (3,), and how much the shifted histograms overlap, 0…1."""
-    (ya, ra, ba), (yb, rb, bb) = (_logs(p, space) for p in (reference, source))
+    (ya, ra, ba), (yb, rb, bb) = reference, source
     n = int(2 * SPAN * BINS_A_STOP)
 
     def chroma(r: Float64, b: Float64) -> Float64:
@@ -124,14 +119,14 @@ def by_histograms(source: Picture, reference: Picture, space: Space) -> tuple[Fl
     return stops + np.array([dr * width, 0.0, db * width]), overlap
 
 
-def _logs(picture: Picture, space: Space) -> tuple[Float64, Float64, Float64]:
+def _logs(picture: Picture, space: Space) -> Logs:
     """Stops of the middle cone, log2 of the outer cones over it, of every usable pixel that holds light."""
     lms = np.asarray(picture.rgb, dtype=np.float64).reshape(-1, 3) @ space.cones.T
     lms = lms[(lms > 2e-4).all(axis=-1) & np.asarray(picture.usable).ravel()]
     if len(lms) < FEWEST_PIXELS:
         raise CannotMatch("One of the pictures holds no light that could be compared: it is black, or clipped wholly.")
     long, middle, short = np.log2(lms).T
-    return middle - np.log2(0.18), long - middle, short - middle
+    return middle - np.log2(MID_GREY), long - middle, short - middle
 
 
 def _between_quantiles(ya: Float64, yb: Float64, stops: float) -> float:
@@ -170,9 +165,6 @@ def _shift(a: Float64, b: Float64, reach: int) -> tuple[tuple[float, ...], float
     return tuple(shift), float(part.max())
 
 
-def _quantiles(source: Picture, reference: Picture, values: Float64, space: Space) -> tuple[Float64, Float64]:
-    """Greys at the same shares of both pictures' brightness, for figures where nothing else corresponds."""
-    (ya, *_), (yb, *_) = _logs(reference, space), _logs(source, space)
-    q = np.linspace(0.1, 0.9, 17)
-    a, b = (0.18 * np.exp2(np.quantile(y, q))[:, None] * np.ones(3) for y in (ya, yb))
-    return b, a
+def _quantiles(stops: Float64) -> Float64:
+    """Greys (17, 3) at even shares of a picture's brightness, for figures where nothing else corresponds."""
+    return np.asarray(MID_GREY * np.exp2(np.quantile(stops, np.linspace(0.1, 0.9, 17)))[:, None] * np.ones(3))

@@ -12,7 +12,7 @@ import numpy as np
 from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.colour.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.colour.oklab import ROOT_TO_LAB, rgb_to_lms
-from upwelling.core.colour.primaries import Primaries, adaptation_matrix, rgb_to_xyz, xy_to_xyz
+from upwelling.core.colour.primaries import CONES, Primaries, adaptation_matrix, rgb_to_xyz, xy_to_xyz
 from upwelling.core.errors import UpwellingError
 from upwelling.core.steps import AnyStep
 
@@ -46,9 +46,9 @@ class Picture:
     """Width and height in the file's own pixels."""
 
     @classmethod
-    def of(cls, rgb: Any, code: Any = None, plateau: float | None = None) -> Picture:
-        """Of light and the file's codes it came from. Codes at ``plateau`` are clipped; without one, codes at a
-        channel's highest value where many are. Light that is no number is not usable.
+    def of(cls, rgb: Any, code: Any = None) -> Picture:
+        """Of light and the file's codes it came from. Codes at a channel's highest value are clipped where many are.
+        Light that is no number is not usable.
         """
         light = np.asarray(rgb, dtype=np.float32)
         good: Any = np.isfinite(light).all(axis=-1)
@@ -56,11 +56,9 @@ class Picture:
         if code is None:
             return cls(light, good, size=(light.shape[1], light.shape[0])).reduced()
         codes = np.asarray(code)
-        top = codes.reshape(-1, 3).max(axis=0, initial=0.0) if plateau is None else np.full(3, plateau)
-        at_top = codes >= top - NEAR_TOP
+        at_top = codes >= codes.reshape(-1, 3).max(axis=0, initial=0.0) - NEAR_TOP
         shares = at_top.reshape(-1, 3).mean(axis=0)
-        if plateau is None:
-            shares = np.where(shares > CLIPPED_SHARE, shares, 0.0)
+        shares = np.where(shares > CLIPPED_SHARE, shares, 0.0)
         good &= ~(at_top & (shares > 0)).any(axis=-1)
         clipped = float(shares[0]), float(shares[1]), float(shares[2])
         return cls(light, good, clipped, (light.shape[1], light.shape[0])).reduced()
@@ -111,14 +109,17 @@ def space_of(working: Primaries) -> Space:
     return Space(
         working,
         rgb_to_lms(working, "CAT02"),
-        CAT02 @ to_xyz,
+        CONES["CAT02"] @ to_xyz,
         to_xyz[1],
         adaptation_matrix(working.white, D50, "CAT02") @ to_xyz,
     )
 
 
-CAT02 = np.array([[0.7328, 0.4296, -0.1624], [-0.7036, 1.6975, 0.0061], [0.0030, 0.0136, 0.9834]])
-"""CIE 159:2004, equation 4."""
+def correlation(one: Any, other: Any) -> float:
+    """Of two sets of values (N,), −1…1; 0 where one of them hardly varies."""
+    a, b = one - one.mean(), other - other.mean()
+    spread = float(np.sqrt((a * a).sum() * (b * b).sum()))
+    return float((a * b).sum()) / spread if spread > 1e-6 else 0.0
 
 
 @dataclass(frozen=True)

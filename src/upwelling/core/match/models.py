@@ -14,11 +14,11 @@ import numpy as np
 
 from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
-from upwelling.core.colour.primaries import xy_to_xyz
+from upwelling.core.colour.primaries import CONES, xy_to_xyz
 from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.curves.spline import Spline, together
-from upwelling.core.match.light import CAT02, Space
+from upwelling.core.match.light import Space
 from upwelling.core.steps import (
     AnyStep,
     ColourMatrix,
@@ -157,8 +157,9 @@ def split(matrix: Float64, space: Space) -> tuple[float, AnyStep | None, Float64
     if (grey <= 0).any():
         return 0.0, None, matrix / matrix.sum(axis=1, keepdims=True)
     gains = (space.cones @ np.ones(3)) / (space.cones @ grey)
-    reference = CAT02 @ xy_to_xyz(kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0))
-    light = np.linalg.solve(CAT02, reference / gains)
+    cones = CONES["CAT02"]
+    reference = cones @ xy_to_xyz(kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0))
+    light = np.linalg.solve(cones, reference / gains)
     stops = float(-np.log2(light[1]))
     xy = (float(light[0] / light.sum()), float(light[1] / light.sum()))
     kelvin, duv = xy_to_kelvin_duv(xy)

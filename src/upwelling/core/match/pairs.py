@@ -24,6 +24,8 @@ CLEAR = 4.0
 """Oklab ×100 by which a pair must be off at least, to be called an outlier."""
 MOST_OUTLIERS = 0.4
 FOLDS = 6
+SIDE = 0.03
+"""Side of a marked place as a share of the height, where nobody says one."""
 Marked = tuple[float, float, float]
 """x and y of the middle as shares of width and height, and the side of the square as a share of the height."""
 

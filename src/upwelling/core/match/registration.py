@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.match.light import CannotMatch, Picture, Space
+from upwelling.core.match.light import CannotMatch, Picture, Space, correlation
 
 WIDE = 640
 """Pixels across at which pictures are compared."""
@@ -124,9 +124,7 @@ def _coarsely(a: Any, b: Any, homography: Any, space: Space) -> float:
     both = cv2.resize(seen, size, interpolation=cv2.INTER_AREA) > 0.99
     if both.sum() < 12:
         return 1.0
-    one, other = (mean[both] - mean[both].mean() for mean in means)
-    spread = float(np.sqrt((one * one).sum() * (other * other).sum()))
-    return float((one * other).sum()) / spread if spread > 1e-6 else 0.0
+    return correlation(means[0][both], means[1][both])
 
 
 def _frame(columns: int, rows: int) -> list[list[float]]:

@@ -6,7 +6,6 @@ import numpy as np
 
 from upwelling.core.match.exposure import lost
 from upwelling.core.match.light import CannotMatch, Match, Picture, Space
-from upwelling.core.match.models import LADDER
 from upwelling.core.match.registration import Registration, areas, register
 from upwelling.core.match.report import reported
 from upwelling.core.match.robust import Samples, fit
@@ -16,9 +15,7 @@ CELLS = (6, 4)
 """Across and down: areas of one cell are left out together, as neighbours are alike."""
 
 
-def match(
-    source: Picture, reference: Picture, space: Space, *, models: tuple[str, ...] = LADDER, folds: int = 5
-) -> Match:
+def match(source: Picture, reference: Picture, space: Space) -> Match:
     """The steps that bring ``source`` to ``reference``; raises CannotMatch where they do not overlap."""
     found = register(reference, source, space)
     wanted, mine, weights, places = areas(reference, source, found)
@@ -30,7 +27,7 @@ def match(
     rows, columns = reference.rgb.shape[:2]
     cell = np.minimum((places / (columns, rows) * CELLS).astype(int), np.array(CELLS) - 1)
     samples = Samples(mine, wanted, space, weights)
-    result = fit(samples, groups=cell[:, 0] + CELLS[0] * cell[:, 1], models=models, folds=folds)
+    result = fit(samples, groups=cell[:, 0] + CELLS[0] * cell[:, 1])
     return reported("scene", result, samples, (_said(found, len(mine)), *lost(source)), facts=_facts(found))
 
 

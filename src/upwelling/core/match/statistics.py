@@ -44,13 +44,13 @@ class Statistics:
     bands: Float64
 
 
-def match(source: Picture, reference: Picture, space: Space, *, share: float = SHARE) -> Match:
-    """The held-back match of ``source`` to ``reference``; ``share`` 0…1 of what was found."""
+def match(source: Picture, reference: Picture, space: Space) -> Match:
+    """The held-back match of ``source`` to ``reference``."""
     mine, its = _light(source), _light(reference)
     before, wanted = statistics_of(mine, space), statistics_of(its, space)
-    tone = _tone(before, wanted, share)
+    tone = _tone(before, wanted)
     toned = run_reference([op for step in tone for op in step.operations(space.working)], mine)
-    colour = _colour(statistics_of(toned, space), wanted, share)
+    colour = _colour(statistics_of(toned, space), wanted)
     steps = tuple(step for step in (*tone, *colour) if not step.changes_nothing)
     made = run_reference([op for step in steps for op in step.operations(space.working)], mine)
     after = statistics_of(made, space)
@@ -106,7 +106,7 @@ def statistics_of(rgb: Float64, space: Space) -> Statistics:
     return Statistics(np.quantile(stops, np.linspace(0.01, 0.99, 99)), np.array(rows))
 
 
-def _tone(before: Statistics, wanted: Statistics, share: float) -> tuple[AnyStep, ...]:
+def _tone(before: Statistics, wanted: Statistics) -> tuple[AnyStep, ...]:
     """Exposure and a Ladder."""
     widths = np.diff(KNOTS)
     held = np.clip(before.quantiles, KNOTS[0], KNOTS[-1])
@@ -120,9 +120,8 @@ def _tone(before: Statistics, wanted: Statistics, share: float) -> tuple[AnyStep
     x = lsq_linear(system, target, (low, high)).x
     curve = x[0] + np.concatenate([[0], np.cumsum(widths * x[1:])])
     stops = float(np.clip(np.interp(0, KNOTS, curve), -8, 8))
-    kept = np.where(KNOTS >= BRIGHT, share * BRIGHT_SHARE / SHARE, share)
+    kept = np.where(KNOTS >= BRIGHT, BRIGHT_SHARE, SHARE)
     gains = kept * (curve - KNOTS - stops)
-    stops *= share / SHARE
     rungs = tuple(
         (round(float(at), 3), round(float(np.clip(gain, *Y)), 3))
         for at, gain in zip(KNOTS + stops, gains, strict=True)
@@ -132,16 +131,16 @@ def _tone(before: Statistics, wanted: Statistics, share: float) -> tuple[AnyStep
     return (Exposure(stops=round(stops, 4)), *ladder)
 
 
-def _colour(before: Statistics, wanted: Statistics, share: float) -> tuple[AnyStep, ...]:
+def _colour(before: Statistics, wanted: Statistics) -> tuple[AnyStep, ...]:
     """Balance by tone as curves of red and blue, saturation by brightness."""
     both = np.minimum(before.bands[:, 0], wanted.bands[:, 0])
     trust = np.clip(both / THIN, 0, 1)
     move = wanted.bands[:, 1:3] - before.bands[:, 1:3]
     overall = np.average(move, axis=0, weights=trust * both + 1e-6)
-    balance = np.clip(share * (overall + 0.6 * trust[:, None] * (move - overall)), -MOST_BALANCE, MOST_BALANCE)
+    balance = np.clip(SHARE * (overall + 0.6 * trust[:, None] * (move - overall)), -MOST_BALANCE, MOST_BALANCE)
     ratio = np.where(trust > 0.5, (wanted.bands[:, 3] + 0.02) / (before.bands[:, 3] + 0.02), 1.0)
     mean = float(np.exp(np.average(np.log(ratio), weights=before.bands[:, 0] + 1e-6)))
-    chroma = np.clip((mean * (ratio / mean) ** 0.5) ** share, *SATURATIONS)
+    chroma = np.clip((mean * (ratio / mean) ** 0.5) ** SHARE, *SATURATIONS)
     code = np.asarray(ACESCCT.from_linear(MID_GREY * np.exp2(np.array(MIDDLES))))
     red, blue = (
         tuple((round(float(c), 5), round(float(c + v * ACESCCT.log_slope), 5)) for c, v in zip(code, row, strict=True))

@@ -1,4 +1,7 @@
-"""Counting kernels of the scopes. Places in tables are held as whole numbers, so that no value can write outside them. ``spans`` int32 (H, 2) says which columns of each row are measured, from first to before last."""
+"""Counting kernels of the scopes. Places in tables are held as whole numbers, so that no value can write outside them.
+
+``spans`` int32 (H, 2) says which columns of each row are measured, from first to before last.
+"""
 
 from __future__ import annotations
 

@@ -15,11 +15,11 @@ import numpy as np
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import PRIMARIES, rgb_to_rgb
 from upwelling.core.encodings import ENCODINGS, full_to_legal
-from upwelling.core.encodings.base import legal_to_full
+from upwelling.core.encodings.base import Encoding, legal_to_full
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut import Lut
 from upwelling.core.operations import Matrix, Operation, decode_operations, encode_operations, run_reference
-from upwelling.core.outputs import BUILT_IN
+from upwelling.core.outputs import BUILT_IN, Output
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.rendering.clip import Clip
@@ -106,20 +106,30 @@ _SAMPLES = np.concatenate(
 _RENDERINGS: tuple[AnyRendering, ...] = (Rise(), Bt2390(), Reinhard(), Clip())
 
 
+def _to_light(source: Encoding) -> tuple[Operation, ...]:
+    """From an encoding's codes to AP1 light."""
+    return (*decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, PRIMARIES["AP1"], "CAT02")))
+
+
+def _to_encoding(target: Encoding) -> tuple[Operation, ...]:
+    """From AP1 light to an encoding's codes."""
+    return (Matrix.of(rgb_to_rgb(PRIMARIES["AP1"], target.primaries, "CAT02")), *encode_operations(target))
+
+
+def _to_output(target: Output, method: AnyRendering) -> tuple[Operation, ...]:
+    """From AP1 light to an output's codes by a rendering; raises UpwellingError where that one cannot."""
+    return (*method.operations(PRIMARIES["AP1"], target, "CAT02"), *target.encode_operations())
+
+
 @lru_cache(maxsize=1)
 def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
     """Every built-in conversion's output at the samples: between encodings, and from encodings to SDR and HDR outputs
     by the default rendering.
     """
     rows: list[tuple[str, str, bool, Float64]] = []
-    ap1, names = PRIMARIES["AP1"], list(ENCODINGS)
+    names = list(ENCODINGS)
     # All encodings' light in one array, so that each target is run once.
-    light = np.concatenate(
-        [
-            run_reference((*decode_operations(e), Matrix.of(rgb_to_rgb(e.primaries, ap1, "CAT02"))), _SAMPLES)
-            for e in ENCODINGS.values()
-        ]
-    )
+    light = np.concatenate([run_reference(_to_light(source), _SAMPLES) for source in ENCODINGS.values()])
 
     def add(gives: str, to_display: bool, operations: Sequence[Operation]) -> None:
         codes = run_reference(operations, light).reshape(len(names), *_SAMPLES.shape)
@@ -130,14 +140,14 @@ def _conversions() -> tuple[tuple[str, str, bool, Float64], ...]:
         )
 
     for other, target in ENCODINGS.items():
-        add(other, False, (Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)))
+        add(other, False, _to_encoding(target))
     for target_output in BUILT_IN:
         for method in _RENDERINGS if not target_output.is_hdr else _RENDERINGS[:1]:
             try:
-                tones = method.operations(ap1, target_output, "CAT02")
+                operations = _to_output(target_output, method)
             except UpwellingError:
                 continue
-            add(f"{target_output.name} by {method.title}", True, (*tones, *target_output.encode_operations()))
+            add(f"{target_output.name} by {method.title}", True, operations)
     return tuple(rows)
 
 
@@ -182,15 +192,11 @@ def converted(by: Nearest, codes: Any) -> Float64:
     signal: Any = legal_to_full(codes, 10) if by.codes_legal else codes
     if not by.expects:
         return np.asarray(codes, dtype=np.float64)
-    ap1, source = PRIMARIES["AP1"], ENCODINGS[by.expects]
-    operations: list[Operation] = [*decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, ap1, "CAT02"))]
     if by.to_display:
         name, title = by.gives.split(" by ")
         output = next(one for one in BUILT_IN if one.name == name)
-        method = next(one for one in _RENDERINGS if one.title == title)
-        operations += [*method.operations(ap1, output, "CAT02"), *output.encode_operations()]
+        gives = _to_output(output, next(one for one in _RENDERINGS if one.title == title))
     else:
-        target = ENCODINGS[by.gives]
-        operations += [Matrix.of(rgb_to_rgb(ap1, target.primaries, "CAT02")), *encode_operations(target)]
-    code = run_reference(operations, np.asarray(signal, dtype=np.float64))
+        gives = _to_encoding(ENCODINGS[by.gives])
+    code = run_reference((*_to_light(ENCODINGS[by.expects]), *gives), np.asarray(signal, dtype=np.float64))
     return np.asarray(full_to_legal(code, 10) if by.codes_legal else code, dtype=np.float64)

@@ -9,17 +9,14 @@ from django.utils import timezone
 
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
-from upwelling.core.match import METHODS, Match, Picture, Space, chart, exposure, pairs, scene, space_of, statistics
+from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, chart, pairs, space_of
 from upwelling.core.match.outcome import STEM, put
-from upwelling.core.match.pairs import MOST, Marked
+from upwelling.core.match.pairs import MOST, SIDE, Marked
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Mark, Shot
 from upwelling.web.footage.shot_settings import ShotSettings
-
-SIDE = 0.03
-"""Side of a marked place as a share of the frame's height."""
 
 
 @dataclass(frozen=True)
@@ -98,16 +95,11 @@ def _corners(shot: Shot, other: Shot) -> tuple[Corners | None, Corners | None]:
 def _found(
     method: str, mine: Picture, its: Picture, space: Space, marked: Any, corners: tuple[Corners | None, Corners | None]
 ) -> Match:
-    match method:
-        case "pairs":
-            return pairs.match(mine, its, space, _pairs(marked))
-        case "chart":
-            return chart.match(mine, its, space, corners)
-        case "exposure":
-            return exposure.match(mine, its, space)
-        case "scene":
-            return scene.match(mine, its, space)
-    return statistics.match(mine, its, space)
+    if method == "pairs":
+        return pairs.match(mine, its, space, _pairs(marked))
+    if method == "chart":
+        return chart.match(mine, its, space, corners)
+    return BY_ITSELF[method](mine, its, space)
 
 
 def _pairs(marked: Any) -> list[tuple[Marked, Marked]]:
