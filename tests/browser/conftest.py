@@ -1,5 +1,6 @@
 """The real thing: server and worker as processes on a fresh folder, driven by headless Chromium."""
 
+import functools
 import os
 import socket
 import subprocess
@@ -10,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from playwright.sync_api import TimeoutError, sync_playwright
+from playwright.sync_api import Page, TimeoutError, sync_playwright
 from scipy.ndimage import zoom
 
 from tests.core.witness import ffmpeg_write
@@ -46,6 +47,24 @@ for one in (made, create_production(tess, "Intake")):
     one.footage_roots.create(folder=".")
 Member.objects.create(production=made, user=vera, role="viewer")
 """
+
+
+def _until_loaded(act):
+    """The same act, over when the page it led to has loaded: what is typed or chosen before a page's scripts run has
+    nobody to tell.
+    """
+
+    @functools.wraps(act)
+    def acted(page, *args, **options):
+        found = act(page, *args, **options)
+        page.wait_for_load_state("load")
+        return found
+
+    return acted
+
+
+for _act in ("click", "press", "wait_for_selector", "wait_for_function"):
+    setattr(Page, _act, _until_loaded(getattr(Page, _act)))
 
 
 @pytest.fixture(scope="session")

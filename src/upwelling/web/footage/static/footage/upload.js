@@ -12,6 +12,8 @@ document.addEventListener("alpine:init", () => {
     trouble: "",
     init() {
       if (Number(this.$root.dataset.busy)) this.ask();
+      // What was chosen while the page was still loading had nobody to tell.
+      if (this.$refs.chooser.files.length) this.choose({ target: this.$refs.chooser });
     },
     get any() {
       return this.items.length > 0;
