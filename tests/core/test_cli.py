@@ -437,6 +437,9 @@ def test_match_writes_a_recipe_that_comes_nearer(folder, capsys):
     assert run("render", "a.tif", "a.png", "--from", "S-Log3/S-Gamut3.Cine", *TV) == 0
     b, a = (read_still(folder / name).code for name in ("b.png", "a.png"))
     assert np.median(np.abs(a - b)) < 0.006
+    assert run(*said, "--recipe-out", "c.json", "--for-camera") == 0
+    assert run("render", "b.tif", "c.png", "--recipe", "c.json") == 0
+    assert np.array_equal(read_still(folder / "c.png").code, b)
 
 
 @pytest.mark.parametrize("method", ["exposure", "statistics", "chart", "scene"])

@@ -1,15 +1,18 @@
 """Matching on the Bench: what comes back is the settings with the match in their trim; nothing is saved by asking."""
 
 import cv2
+import numpy as np
 import pytest
 
 from tests.web.test_bench import post
 from upwelling.core.media import write_still
+from upwelling.core.operations import run_reference
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import Exposure
+from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.history import set_mark
-from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.models import Camera, Shot, ShotState
 from upwelling.web.footage.shot_settings import ShotSettings
 
 
@@ -79,3 +82,90 @@ def test_matching_refuses_in_words(shot, two, as_):
         assert answer.status_code == 422
         assert words in answer.json()["error"]
     assert match(as_("vera"), b, b.settings, kind="shot", pk=a.pk).status_code in (302, 403)
+
+
+def camera_of(production, name, *shots):
+    camera = production.cameras.create(name=name)
+    for shot in shots:
+        shot.camera = camera
+        shot.save()
+    return camera
+
+
+def test_a_camera_is_matched_to_another_for_all_its_shots(shot, two, as_, people, production):
+    """By the scene both show: shots follow, one may say no, the switch and taking it away act on all."""
+    a, b = two
+    a_cam, b_cam = camera_of(production, "A-cam", a), camera_of(production, "B-cam", b)
+    tess, page = as_("tess"), f"/p/kilnlight/cameras/{b_cam.pk}/"
+    asked = {"shot": b.pk, "reference": a.pk, "method": "scene"}
+    assert as_("vera").post(f"{page}match/", asked).status_code == 403
+    plain = b.path().fingerprint
+    said = tess.post(f"{page}match/", asked, follow=True).content.decode()
+    assert "Match to A-cam is B-cam’s correction now" in said
+    fresh = Shot.objects.get(pk=b.pk)
+    held = fresh.path().input.correction
+    assert sum(step.stops for step in held.steps if step.kind == "exposure") == pytest.approx(1, abs=0.15)
+    assert f"frame 0 of {a.name} ({a.sha256[:8]})" in held.note
+    assert fresh.path().fingerprint != plain
+    assert Shot.objects.get(pk=a.pk).path().input.correction is None
+    bench = tess.get(f"/p/kilnlight/bench/{b.pk}/").content.decode()
+    assert "B-cam’s correction: Match to A-cam" in bench
+    for which in ("reference", "without", "with"):
+        assert tess.get(f"{page}correction/{which}/").status_code == 200
+    assert tess.get(f"{page}correction/else/").status_code == 404
+    no = fresh.settings.model_copy(update={"correction_on": False})
+    assert post(tess, fresh, "save", {"settings": no.model_dump(mode="json"), "version": 0}).status_code == 200
+    fresh = Shot.objects.get(pk=b.pk)
+    assert fresh.path().fingerprint == plain
+    assert "Left out by" in tess.get(page).content.decode()
+    assert variant_path(fresh, {"trim": "without"}).input.correction == held, "the camera's own table has it"
+    for what, acts in (("off", False), ("on", True), ("remove", False)):
+        tess.post(f"{page}correction/", {"what": what})
+        again = Shot.objects.get(pk=b.pk)
+        assert (again.path(ShotSettings()).input.correction is not None) == acts, what
+    assert "has no correction" in tess.post(f"{page}correction/", {"what": "on"}, follow=True).content.decode()
+    for wrong, words in (
+        ({**asked, "reference": b.pk}, "is of B-cam too"),
+        ({**asked, "shot": a.pk}, "is not a shot of B-cam"),
+        ({**asked, "shot": "x"}, "Choose a shot of this camera"),
+        ({**asked, "reference": shot.pk}, "was not matched"),
+    ):
+        assert words in tess.post(f"{page}match/", wrong, follow=True).content.decode()
+    assert Camera.objects.get(pk=b_cam.pk).correction is None
+    assert a_cam.own_correction is None
+
+
+def test_a_match_is_given_from_the_bench_to_the_camera(two, as_, people, production):
+    """The shot looks as before; a second one is put after the first; what cannot be joined is refused."""
+    a, b = two
+    camera = camera_of(production, "B-cam", b)
+    tess = as_("tess")
+    assert "no match in this shot" in post(tess, b, "match/give", {"version": 0}).json()["error"]
+    seen, version = None, 0
+    for method, told in (("exposure", 0), ("statistics", 0)):
+        now = Shot.objects.get(pk=b.pk)
+        found = match(tess, now, now.settings, kind="shot", pk=a.pk, method=method).json()
+        assert post(tess, now, "save", {"settings": found["settings"], "version": version}).status_code == 200
+        seen = Shot.objects.get(pk=b.pk).path()
+        assert post(tess, b, "match/give", {"version": version}).status_code == 422
+        said = post(tess, b, "match/give", {"version": version + 1, "kind": "shot", "pk": a.pk})
+        assert said.status_code == 200, said.content
+        assert said.json()["correction"]["name"] == f"Match to {a.name}"
+        assert f"{told} more shots follow" in said.json()["said"]
+        version += 2
+        after = Shot.objects.get(pk=b.pk)
+        assert not any(step.group for step in after.settings.steps)
+        code = np.random.default_rng(1).random((50, 3))
+        assert np.allclose(after.path().to_working(code), seen_after(seen, code), rtol=1e-9)
+    kinds = [step.kind for step in Camera.objects.get(pk=camera.pk).own_correction.steps]
+    assert kinds[0] == "exposure"
+    assert len(kinds) > 1
+    b.refresh_from_db()
+    b.camera = None
+    b.save()
+    assert "has no camera" in post(tess, b, "match/give", {"version": version}).json()["error"]
+
+
+def seen_after(path, code):
+    """Working light after the trim."""
+    return run_reference(path.until("look"), code)

@@ -11,6 +11,7 @@ from upwelling.core.documents import KEY, UPGRADES, opened, sealed
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
 from upwelling.core.outputs import CustomOutput
+from upwelling.core.path import Correction
 from upwelling.core.path.look_recipe import STEP_LIST
 from upwelling.core.raw import Development, RawProfile
 from upwelling.web.bakes.models import Bake, OwnReceiver
@@ -30,6 +31,7 @@ SHAPES = {
     "own encoding": CustomEncoding,
     "receiver": Receiver,
     "bake order": BakeOrder,
+    "camera correction": Correction,
     "development": Development,
     "raw profile": RawProfile,
     "look steps": STEP_LIST,

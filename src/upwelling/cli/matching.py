@@ -19,7 +19,7 @@ from upwelling.core.match.outcome import put
 from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE, recover
 from upwelling.core.media import Raw, read_still
-from upwelling.core.path import CameraFile, Display, Input, Path, Trim
+from upwelling.core.path import CameraFile, Correction, Display, Input, Path, Trim
 from upwelling.core.raw import RawSettings
 from upwelling.core.strict_json import BadJson, read_json
 from upwelling.core.tables.evidence import converted, nearest
@@ -57,6 +57,11 @@ def add_commands(commands: Any) -> None:
     match.add_argument("--recipe-out", metavar="FILE", help="write a recipe of SRC's path with the steps in its trim")
     match.add_argument("--frame", type=int, default=0, metavar="N", help="frame of SRC (default: 0)")
     match.add_argument("--reference-frame", type=int, default=0, metavar="N", help="frame of REF (default: 0)")
+    match.add_argument(
+        "--for-camera",
+        action="store_true",
+        help="the recipe holds the steps as the camera's correction, between Input and Trim, instead of in the trim",
+    )
     match.add_argument("--json", action="store_true", help="print the figures as JSON")
     add_range_option(match)
     match.set_defaults(run=_match)
@@ -115,6 +120,9 @@ def _match(options: argparse.Namespace) -> int:
     if options.recipe_out:
         steps, groups = put((), (), found, name, f"By {options.method}, of {FilePath(options.src).name}:")
         recipe = path.model_copy(update={"trim": Trim(steps=steps, groups=groups)})
+        if options.for_camera and groups:
+            held = Correction(name=groups[0].name, note=steps[0].note, steps=Correction().then(steps))
+            recipe = path.model_copy(update={"input": path.input.model_copy(update={"correction": held})})
         with whole_file(options.recipe_out) as temporary:
             temporary.write_text(recipe.to_recipe(), encoding="utf-8")
     if options.json:

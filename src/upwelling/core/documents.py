@@ -33,14 +33,20 @@ def _with_mattes(body: Any) -> Any:
     return body
 
 
+def _with_correction(body: Any) -> Any:
+    """Version 2 to 3: an Input may hold its camera's correction, and a shot may leave it out; none had one before."""
+    return body
+
+
 UPGRADES: dict[str, tuple[Upgrade, ...]] = {
-    "shot settings": (_unstamped, _with_mattes),
+    "shot settings": (_unstamped, _with_mattes, _with_correction),
     "look steps": (_unstamped, _with_mattes),
     "rules": (_unstamped,),
     "own output": (_unstamped,),
     "own encoding": (_unstamped,),
     "receiver": (_unstamped,),
-    "bake order": (_unstamped, _with_mattes),
+    "bake order": (_unstamped, _with_mattes, _with_correction),
+    "camera correction": (_unstamped,),
     "development": (_unstamped,),
     "raw profile": (_unstamped,),
     "file facts": (_unstamped,),

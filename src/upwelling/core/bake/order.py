@@ -216,7 +216,7 @@ class BakeOrder(BaseModel):
         return self.table_code(pick(np.asarray(frame_code).reshape(-1, 3)), own)
 
     def code_of_working(self, rgb_linear: Any) -> Float64:
-        """The table's input (N, 3) of working light as it leaves the Input."""
+        """The table's input (N, 3) of working light as the encoding has it, or as it reaches where the table begins."""
         source, working = self.path.source, self.path.working_primaries
         if self.section.from_camera:
             encode = (

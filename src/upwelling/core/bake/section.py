@@ -24,21 +24,22 @@ from upwelling.core.operations import (
 )
 from upwelling.core.path import STAGES, Path, StageName
 
-Start = Literal["camera", "trim", "look", "rendering"]
+Start = Literal["camera", "input", "trim", "look", "rendering"]
 End = Literal["input", "trim", "look", "display"]
 STARTS, ENDS = get_args(Start), get_args(End)
-BOUNDARY_TITLES = {
+START_TITLES = {
     "camera": "camera code",
+    "input": "developed light",
     "trim": "working light",
     "look": "after the trim",
     "rendering": "after the look",
-    "input": "working light",
-    "display": "display code",
 }
+END_TITLES = {"input": "working light", "trim": "after the trim", "look": "after the look", "display": "display code"}
 
 
 class Section(BaseModel):
-    """From before the stage ``start`` to after the stage ``end``.
+    """From before the stage ``start`` to after the stage ``end``. Before the Input there is light in a raw mosaic's
+    path alone, developed and not yet corrected for its camera.
 
     Between stages light is scene-linear and no table can hold it well: there it is coded by ``carrier``, an encoding's
     name, or empty for the working log (ACEScct's curve on the working primaries). Codes of the carrier outside 0…1 are
@@ -62,7 +63,7 @@ class Section(BaseModel):
     def _upwards(self) -> Self:
         if STAGES.index(self.end) < STAGES.index(self.start):
             raise ValueError(
-                f"the section would end ({BOUNDARY_TITLES[self.end]}) before it begins ({BOUNDARY_TITLES[self.start]})"
+                f"the section would end ({END_TITLES[self.end]}) before it begins ({START_TITLES[self.start]})"
             )
         return self
 
@@ -79,7 +80,7 @@ class Section(BaseModel):
         return self.end == "display"
 
     def title(self) -> str:
-        return f"{BOUNDARY_TITLES[self.start]} to {BOUNDARY_TITLES[self.end]}"
+        return f"{START_TITLES[self.start]} to {END_TITLES[self.end]}"
 
     def carrier_name(self, path: Path) -> str:
         return self.carrier or path.working_log
@@ -119,6 +120,10 @@ class Section(BaseModel):
         if self.from_camera and path.camera.raw is not None:
             raise BadValue(
                 "No table can carry the development of a raw mosaic. Begin above the Input, in working light."
+            )
+        if self.start == "input" and path.camera.raw is None:
+            raise BadValue(
+                "Only a raw mosaic is light before its Input. Begin at the camera's code, or above the Input."
             )
         camera = (
             path.camera.model_copy(update={"range": input_range, "depth": input_depth or 10})

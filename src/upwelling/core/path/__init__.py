@@ -3,6 +3,7 @@ trace.
 """
 
 from upwelling.core.operations.coding import convert_operations
+from upwelling.core.path.correction import Correction
 from upwelling.core.path.path import Path
 from upwelling.core.path.recipe import ARITHMETIC, changed_since, recipe_arithmetic, without_tables
 from upwelling.core.path.stages import STAGES, CameraFile, Display, Input, Look, RenderingStage, StageName, Trim
@@ -13,6 +14,7 @@ __all__ = [
     "STAGES",
     "Boundary",
     "CameraFile",
+    "Correction",
     "Display",
     "Input",
     "Look",

@@ -11,6 +11,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, 
 from upwelling.core.documents import read_versioned
 from upwelling.core.errors import RecipeError
 from upwelling.core.parameters import dotted, spoken
+from upwelling.core.path.recipe import RECIPE_VERSION
 from upwelling.core.steps import AnyStep, LutStep, Step
 
 VERSION = 2
@@ -69,7 +70,7 @@ class LookRecipe(BaseModel):
 def _look_of_a_path(text: str | bytes) -> dict[str, Any] | None:
     """Name and steps of the look in a whole path's recipe, or None for anything else."""
     try:
-        look = read_versioned(text, "upwelling_recipe", "a recipe", VERSION).get("look") or {}
+        look = read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION).get("look") or {}
     except RecipeError:
         return None
     return {"name": look.get("name") or "Look of a recipe", "steps": look.get("steps", [])}

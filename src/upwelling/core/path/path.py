@@ -17,15 +17,10 @@ from pydantic import ValidationError
 
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import Primaries, primaries, rgb_to_rgb
-from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import Encoding
 from upwelling.core.errors import RecipeError
 from upwelling.core.operations import (
-    Blend,
-    Decode,
-    Encode,
-    Hold,
     Matrix,
     Needs,
     Operation,
@@ -42,7 +37,7 @@ from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION, without_tables
 from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, Stage, StageName, Trim
 from upwelling.core.steps import AnyStep
-from upwelling.core.steps.group import runs_of
+from upwelling.core.steps.group import mixed, runs_of
 
 
 class Path(Stage):
@@ -127,7 +122,7 @@ class Path(Stage):
         segments["trim"] = self._steps(self.trim)
         look = self._steps(self.look)
         if look and self.look.strength < 1:
-            look = _mixed(look, self.look.strength)
+            look = mixed(look, self.look.strength)
         segments["look"] = look
         if self.rendering.on:
             segments["rendering"] = self.rendering.method.operations(working, target, self.input.adaptation)
@@ -151,7 +146,7 @@ class Path(Stage):
         operations: list[Operation] = []
         for group, steps in runs_of(stage.steps, stage.groups if isinstance(stage, Trim) else ()):
             made = tuple(op for s in steps if self.takes(s) for op in s.operations(self.working_primaries))
-            operations += made if group is None or group.strength == 1 else _mixed(made, group.strength)
+            operations += made if group is None or group.strength == 1 else mixed(made, group.strength)
         return tuple(operations)
 
     def takes(self, step: AnyStep) -> bool:
@@ -201,10 +196,14 @@ class Path(Stage):
     def _digest(self, *, only_acting: bool) -> str:
         body = self.model_dump(mode="json")
         body["look"].pop("name")
-        mixed = self._group_strengths()
+        correction = self.input.correction
+        given = body["input"].pop("correction")
+        if correction is not None and correction.acts and self.input.on:
+            body["input"]["correction"] = correction.numbers(given)
+        strengths = self._group_strengths()
         body["trim"].pop("groups")
-        if mixed:
-            body["trim"]["mixed"] = mixed
+        if strengths:
+            body["trim"]["mixed"] = strengths
         for holder, name in ((self.trim, "trim"), (self.look, "look")):
             for step, dumped in zip(holder.steps, body[name]["steps"], strict=True):
                 dumped["limit"] = step.limit.numbers(dumped["limit"]) if step.limit else None
@@ -283,18 +282,3 @@ def _led_up_to(operations: tuple[Operation, ...], before: tuple[Operation, ...])
             operation = replace(operation, before=(*before, *made))
         made.append(operation)
     return tuple(made)
-
-
-def _mixed(operations: tuple[Operation, ...], strength: float) -> tuple[Operation, ...]:
-    """Operations on working light, mixed by a strength into what enters them, in the working log space."""
-    if not operations:
-        return ()
-    return (
-        Encode(ACESCCT),
-        Hold(1),
-        Decode(ACESCCT),
-        *operations,
-        Encode(ACESCCT),
-        Blend(strength, 1),
-        Decode(ACESCCT),
-    )

@@ -15,6 +15,7 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.lut.table import Domain, Lut1D, Lut3D
 from upwelling.core.operations import ApplyLut, Matrix, Operation, decode_operations, legal_in, legal_out
 from upwelling.core.outputs import CustomOutput, Output, output
+from upwelling.core.path.correction import Correction
 from upwelling.core.raw import RawSettings
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.core.steps import AnyStep
@@ -48,7 +49,9 @@ class CameraFile(Stage):
 
 
 class Input(Stage):
-    """The encoding that turns codes into working light. Off: codes are taken as working light unchanged."""
+    """The encoding that turns codes into working light, and what its camera is corrected by there. Off: codes are taken
+    as working light unchanged.
+    """
 
     custom: CustomEncoding | None = None
     encoding: str
@@ -56,6 +59,7 @@ class Input(Stage):
     on: bool = True
     hlg_peak_nits: float = Field(1000.0, ge=100, le=10000)
     hlg_black_nits: float = Field(0.0, ge=0, le=5)
+    correction: Correction | None = None
 
     @field_validator("encoding")
     @classmethod
@@ -88,7 +92,9 @@ class Input(Stage):
                 ApplyLut(made),
                 *((legal_in(10),) if form.gives_range == "legal" else ()),
             )
-        return (*table, *decode_operations(source), Matrix.of(rgb_to_rgb(source.primaries, working, self.adaptation)))
+        corrected = self.correction.operations(working) if self.correction is not None else ()
+        decoded = Matrix.of(rgb_to_rgb(source.primaries, working, self.adaptation))
+        return (*table, *decode_operations(source), decoded, *corrected)
 
 
 class Trim(Stage):

@@ -38,6 +38,16 @@ def receiver_named(production: Production, name: str) -> Receiver:
     return found
 
 
+def usual_start(shot: Shot) -> str:
+    """Where the table of a shot begins unless someone says otherwise: a raw one above its development, which no table
+    carries.
+    """
+    if not shot.is_raw:
+        return "camera"
+    correction = shot.path().input.correction
+    return "input" if correction is not None and correction.acts else "trim"
+
+
 def check_bakeable(shot: Shot, section: Section) -> None:
     """Raises Refused for a shot without a path to bake."""
     if shot.is_raw and section.from_camera:

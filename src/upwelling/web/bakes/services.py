@@ -20,7 +20,7 @@ from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.files import write_lut
 from upwelling.web.bakes.kept_texts import put_away
 from upwelling.web.bakes.models import Bake, OwnReceiver, Package
-from upwelling.web.bakes.orders import check_bakeable, model_shots, order_for, receiver_named, test_frames
+from upwelling.web.bakes.orders import check_bakeable, model_shots, order_for, receiver_named, test_frames, usual_start
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
@@ -234,7 +234,7 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
         shot,
         {
             "receiver": receiver,
-            "start": "trim" if shot.is_raw and wish["end"] == "display" else "camera",
+            "start": _start(shot, wish["end"]),
             "end": wish["end"],
             "output": made.output,
             "trim": "without",
@@ -242,6 +242,12 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
     )
     frame = frame_of(shot)
     return order, test_frames(shot, order), frame.working, frame.place
+
+
+def _start(shot: Shot, end: str) -> str:
+    """Working light is where a raw mosaic without a correction begins: then there is nothing to carry to it."""
+    start = usual_start(shot)
+    return "camera" if start == "trim" and end == "input" else start
 
 
 def _part(progress: Progress, start: float, end: float) -> Progress:

@@ -18,7 +18,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.bake import BakeOrder
 from upwelling.core.bake.make import formulas
 from upwelling.core.bake.receivers import FITTED_UP_TO
-from upwelling.core.bake.section import BOUNDARY_TITLES, ENDS, STARTS
+from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
@@ -28,7 +28,7 @@ from upwelling.core.proof.solver import Solution, tries
 from upwelling.core.proof.trial import Tried
 from upwelling.core.tables.formats import FORMATS
 from upwelling.web.bakes import solve_plot
-from upwelling.web.bakes.orders import order_for, receivers_of, test_frames
+from upwelling.web.bakes.orders import order_for, receivers_of, test_frames, usual_start
 from upwelling.web.bakes.services import start_bake
 from upwelling.web.bakes.variants import variant_of
 from upwelling.web.bench.column import column
@@ -65,7 +65,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     asked = table.versions.get(whole_or(request.GET.get("look")))
     data: dict[str, Any] = {
         "wish": {
-            "start": "trim" if shot.is_raw else "camera",
+            "start": usual_start(shot),
             "end": "display",
             "carrier": "",
             "receiver": receivers[0].name,
@@ -106,7 +106,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     strata = column(shot, path, shot.settings)
     data["lines"] = {row["stage"]: row["line"] for row in strata}
     for row in strata:
-        row["begins"] = row["stage"] if row["stage"] in STARTS else ""
+        row["begins"] = row["stage"] if row["stage"] in STARTS and (row["stage"] != "input" or shot.is_raw) else ""
         row["ends"] = row["stage"] if row["stage"] in ENDS else ""
     return render(
         request,
@@ -126,7 +126,6 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             and shot.settled.is_settled
             and shot.is_managed,
             "shots": choices(production.shots.all(), shot.pk),
-            "titles": BOUNDARY_TITLES,
             "looks": table.offered,
             "plot": solve_plot.frame(),
             "moving": _moving(path),

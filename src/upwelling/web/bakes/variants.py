@@ -22,8 +22,11 @@ def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
 
 def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
     """The shot's path, changed as the variant says; raises Refused for a Look that is not there."""
-    path = shot.path(None, output)
-    if variant.get("trim") == "without":
+    alone = variant.get("trim") == "without"
+    # A camera's own path has the camera's correction, whether or not the shot that stands for it leaves it out.
+    chosen = shot.settings.model_copy(update={"correction_on": True}) if alone else None
+    path = shot.path(chosen, output)
+    if alone:
         path = path.model_copy(update={"trim": Trim(on=path.trim.on)})
     if "look" in variant:
         version = looks_of(shot.production).versions.get(variant["look"])

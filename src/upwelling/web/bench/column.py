@@ -36,9 +36,9 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     changed = [step.summary() for step in settings.active if path.takes(step)]
     lines = {
         "camera": _camera_line(shot, raw),
-        "input": f"Scene-linear already: raw development ends in {path.working}"
+        "input": f"Scene-linear already: raw development ends in {path.working}{_corrected(shot, settings)}"
         if shot.is_raw
-        else f"{now.encoding} → {path.working}"
+        else f"{now.encoding} → {path.working}{_corrected(shot, settings)}"
         if known
         else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
@@ -83,6 +83,16 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
         }
         for stage in reversed(TITLES)
     ]
+
+
+def _corrected(shot: Shot, settings: ShotSettings) -> str:
+    """What the camera's correction is, or that this shot leaves it out; empty where there is none."""
+    held = shot.camera_correction
+    if held is None or shot.camera is None:
+        return ""
+    if not settings.correction_on:
+        return f" · without {shot.camera.name}’s correction"
+    return f" · {shot.camera.name}’s correction: {held.name or held.said()}"
 
 
 UNMANAGED = "Colour management is off: the file’s own numbers pass"

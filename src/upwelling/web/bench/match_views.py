@@ -7,9 +7,11 @@ from django.views.decorators.http import require_POST
 
 from upwelling.core.match import METHODS
 from upwelling.web.bench.matching import matched, reference_of
+from upwelling.web.bench.views import state_of
 from upwelling.web.common.lanes import Lane
 from upwelling.web.common.requests import json_body, one_of, text_of, whole
 from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.corrections import give_match, given_said
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import read_settings
@@ -32,3 +34,14 @@ def match(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     here = frame_of(shot, None if frame is None else whole(frame))
     with LANE.turn(request.user.pk or 0):
         return JsonResponse(matched(shot, here, settings, reference, method, body.get("pairs")))
+
+
+@require_POST
+@shot_view(change=True)
+def give(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """The match in the shot's trim becomes its camera's correction, for all its shots."""
+    body = json_body(request, "match")
+    kind, pk = text_of(body.get("kind")), body.get("pk")
+    known = production.shots.filter(pk=whole(pk)).first() if kind == "shot" and pk is not None else None
+    shot, made = give_match(shot, request.user, known, version=whole(body.get("version")))
+    return JsonResponse({**state_of(shot), "said": given_said(made.name, shot)})

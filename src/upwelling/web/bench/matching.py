@@ -10,12 +10,13 @@ from django.utils import timezone
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
 from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, chart, pairs, space_of
-from upwelling.core.match.outcome import STEM, put
+from upwelling.core.match.outcome import MOST_NAME, MOST_NOTE, STEM, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
+from upwelling.core.path import Correction
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
-from upwelling.web.footage.models import Mark, Shot
+from upwelling.web.footage.models import Camera, Mark, Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 
 
@@ -43,8 +44,13 @@ def reference_of(shot: Shot, kind: str, pk: int, frame: int | None) -> Reference
     return Reference(other, other.settings, at, other.name)
 
 
-def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any) -> Any:
-    """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent."""
+def found(
+    shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any = ()
+) -> tuple[Match, str]:
+    """What brings the shot under settings, without its trim, to the reference, and how it was found: for a note.
+
+    Raises Refused or CannotMatch.
+    """
     for one in (shot, reference.shot):
         if not one.settled.is_settled or not one.is_managed:
             raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
@@ -53,28 +59,57 @@ def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Referen
         raise Refused("The two shots have different working spaces.")
     mine = _picture(shot, frame, settings.model_copy(update={"trim_on": False}))
     its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
-    found = _found(method, mine, its, space_of(working), marked, _corners(shot, reference.shot))
+    made = _found(method, mine, its, space_of(working), marked, _corners(shot, reference.shot))
     said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, frame {reference.frame} of "
-    said += f"{reference.name} ({reference.shot.sha256[:8]}):"
-    steps, groups = put(settings.steps, settings.groups, found, reference.name, said)
-    taken = ShotSettings.model_validate(
+    return made, f"{said}{reference.name} ({reference.shot.sha256[:8]}):"
+
+
+def put_into(settings: ShotSettings, made: Match, said: str, reference: Reference) -> ShotSettings:
+    """The settings with a match in a group of its own before the trim's steps."""
+    steps, groups = put(settings.steps, settings.groups, made, reference.name, said)
+    return ShotSettings.model_validate(
         settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json")
     )
-    remarks = list(found.remarks)
-    if found.steps and any(step.on and not step.changes_nothing for step in settings.steps if step.group != STEM):
+
+
+def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any) -> Any:
+    """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent."""
+    made, said = found(shot, frame, settings, reference, method, marked)
+    taken = put_into(settings, made, said, reference)
+    remarks = list(made.remarks)
+    if made.steps and any(step.on and not step.changes_nothing for step in settings.steps if step.group != STEM):
         remarks.append("This shot's own steps act on top of the match.")
     return {
         "settings": taken.model_dump(mode="json"),
         "reference": reference.name,
-        "sentence": found.sentence() + ".",
+        "sentence": made.sentence() + ".",
         "remarks": remarks,
         "pairs": [
             {"before": round(a, 2), "after": round(b, 2), "outlier": wrong, "hue": None if h is None else round(h, 1)}
-            for a, b, wrong, h in zip(found.before, found.samples, found.outliers, found.hues, strict=True)
+            for a, b, wrong, h in zip(made.before, made.samples, made.outliers, made.hues, strict=True)
         ]
         if method == "pairs"
         else [],
     }
+
+
+def corrected(camera: Camera, shot: Shot, other: Shot, method: str) -> Correction:
+    """What brings a camera to another, by a shot of each, both as their Inputs leave them and without their trims; not
+    kept yet. Raises Refused or CannotMatch.
+    """
+    if shot.camera_id != camera.pk:
+        raise Refused(f"{shot.name} is not a shot of {camera.name}. Choose one that is.")
+    if other.camera_id == camera.pk:
+        raise Refused(f"{other.name} is of {camera.name} too. Choose a shot of the camera that it is to match.")
+    bare = ShotSettings(trim_on=False)
+    whose = other.camera.name if other.camera else other.name
+    reference = Reference(other, bare, other.frame, other.name)
+    made, said = found(shot, frame_of(shot), bare.model_copy(update={"correction_on": False}), reference, method)
+    if not made.steps:
+        raise Refused(f"{made.sentence()}. {' '.join(made.remarks)}")
+    note = f"{said} {made.sentence()}. {' '.join(made.remarks)}"[:MOST_NOTE]
+    named = Correction().then(made.steps)
+    return Correction(name=f"Match to {whose}"[:MOST_NAME], note=note, steps=named)
 
 
 def _picture(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:

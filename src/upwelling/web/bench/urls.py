@@ -1,6 +1,7 @@
 from django.urls import path
 
 from upwelling.web.bench import (
+    camera_match_views,
     follow_views,
     mark_views,
     match_views,
@@ -29,6 +30,8 @@ urlpatterns = [
     path(BENCH + "curve/", solve_views.curve_line, name="curve"),
     path(BENCH + "follow/", follow_views.follow, name="follow"),
     path(BENCH + "match/", match_views.match, name="match"),
+    path("p/<slug:slug>/cameras/<int:pk>/match/", camera_match_views.match_camera, name="match-camera"),
+    path(BENCH + "match/give/", match_views.give, name="give-match"),
     path(BENCH + "filmstrip/", motion_views.filmstrip, name="filmstrip"),
     path(BENCH + "motion/", motion_views.motion, name="motion"),
     path(BENCH + "strip/", strip.strip, name="strip"),

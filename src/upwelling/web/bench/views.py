@@ -74,6 +74,8 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "look_origin": {"group": f"the group {inherited_look.group}’s", "production": "the production’s"}.get(
             inherited_look.origin, "nothing is given"
         ),
+        "correction": _correction(shot),
+        "camera": {"name": shot.camera.name, "others": shot.camera.shots.count() - 1} if shot.camera else None,
         "outputs": [rules.output, *(d.output for d in rules.deliveries)],
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json")
         if shot.is_raw
@@ -111,6 +113,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "motion",
                 "follow",
                 "match",
+                "give-match",
                 "share",
                 "strip",
             )
@@ -270,31 +273,38 @@ def save(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
     except Outdated as error:
         fresh = Shot.objects.select_related("production", "camera").get(pk=shot.pk)
         return JsonResponse(
-            {"error": str(error), "differences": differences(settings, fresh.settings), **_state(fresh)}, status=409
+            {"error": str(error), "differences": differences(settings, fresh.settings), **state_of(fresh)}, status=409
         )
-    return JsonResponse(_state(shot))
+    return JsonResponse(state_of(shot))
 
 
-def _state(shot: Shot) -> dict[str, Any]:
+def state_of(shot: Shot) -> dict[str, Any]:
     return {
         "settings": shot.settings.model_dump(mode="json"),
         "history": history_ends(shot),
         "thumbnail": thumbnail_url(shot),
+        "correction": _correction(shot),
     }
+
+
+def _correction(shot: Shot) -> dict[str, Any]:
+    """What the page shows of the camera's correction; an empty name where there is none."""
+    held = shot.camera.own_correction if shot.camera else None
+    return {"name": held.name or "Corrected", "said": held.said(), "off": not held.on} if held else {"name": ""}
 
 
 @require_POST
 @shot_view(change=True)
 def undo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step back in the shot's history."""
-    return JsonResponse(_state(move_in_history(shot, -1)))
+    return JsonResponse(state_of(move_in_history(shot, -1)))
 
 
 @require_POST
 @shot_view(change=True)
 def redo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step forward in the shot's history."""
-    return JsonResponse(_state(move_in_history(shot, +1)))
+    return JsonResponse(state_of(move_in_history(shot, +1)))
 
 
 @require_POST

@@ -20,6 +20,7 @@ from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, json_body, list_of, number
 from upwelling.web.footage.access import camera_view, shot_view
 from upwelling.web.footage.cameras import change_camera, remove_camera, set_development
+from upwelling.web.footage.correction_views import correction_facts
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.listing import loaded
@@ -82,6 +83,7 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
             "development_fields": _fields(camera.raw_development),
             "encoded_codes": [encoded.code_of(v) * 1023 for v in (0.0, 0.18, 0.9)] if encoded else [],
             "raw_light": _light(shots),
+            "correction": correction_facts(camera),
         },
     )
 

@@ -18,7 +18,7 @@ from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.parameters import refusal
-from upwelling.core.path import CameraFile, Display, Input, Path, RenderingStage, Trim
+from upwelling.core.path import CameraFile, Correction, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
@@ -54,6 +54,10 @@ class Camera(models.Model):
     encoding = models.CharField(max_length=80, blank=True)
     range = models.CharField(max_length=5, blank=True, choices=RANGES)
     development = models.JSONField(null=True, blank=True)
+    correction = models.JSONField(null=True, blank=True)
+    corrected_from = models.ForeignKey("Shot", null=True, on_delete=models.SET_NULL, related_name="+")
+    corrected_to = models.ForeignKey("Shot", null=True, on_delete=models.SET_NULL, related_name="+")
+    """The shots that the correction was found with: one of this camera, and what it was matched to."""
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -68,6 +72,13 @@ class Camera(models.Model):
         return (
             read_stored("development", self.name, Development, self.development) if self.development else Development()
         )
+
+    @property
+    def own_correction(self) -> Correction | None:
+        """What its shots are corrected by between Input and Trim, also while it is switched off; None: by nothing."""
+        if not self.correction:
+            return None
+        return read_stored("camera correction", self.name, Correction, self.correction)
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
@@ -249,6 +260,12 @@ class Shot(Authored):
             profile=read_stored("raw profile", self.name, RawProfile, self.raw_profile), development=own or shared
         )
 
+    @property
+    def camera_correction(self) -> Correction | None:
+        """Its camera's correction, where there is one and it is switched on."""
+        held = self.camera.own_correction if self.camera else None
+        return held if held is not None and held.acts else None
+
     def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
         """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery
         by its name.
@@ -276,6 +293,7 @@ class Shot(Authored):
                 on=on and own.input_on,
                 hlg_peak_nits=rules.hlg_peak_nits,
                 hlg_black_nits=rules.hlg_black_nits,
+                correction=self.camera_correction if own.correction_on else None,
             ),
             trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
             look=looks_of(self.production).in_force(self, own).stage(on and own.look_on),

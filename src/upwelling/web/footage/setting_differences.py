@@ -12,6 +12,7 @@ from upwelling.web.footage.shot_settings import ShotSettings
 
 _SWITCHES = {
     "input_on": "Input",
+    "correction_on": "Camera correction",
     "trim_on": "Trim",
     "look_on": "Look",
     "rendering_on": "Rendering",

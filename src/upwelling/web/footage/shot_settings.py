@@ -44,8 +44,7 @@ class OwnLook(BaseModel):
 
 class ShotSettings(BaseModel):
     """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), an own raw
-    development
-    (None: the camera's), which stages are on.
+    development (None: the camera's), which stages are on, and whether its camera's correction is taken.
 
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
@@ -57,6 +56,7 @@ class ShotSettings(BaseModel):
     rendering: AnyRendering | None = None
     development: Development | None = None
     input_on: bool = True
+    correction_on: bool = True
     trim_on: bool = True
     look_on: bool = True
     rendering_on: bool = True

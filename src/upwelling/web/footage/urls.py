@@ -1,6 +1,6 @@
 from django.urls import path
 
-from upwelling.web.footage import camera_views, intake, split_views, views
+from upwelling.web.footage import camera_views, correction_views, intake, split_views, views
 
 urlpatterns = [
     path("p/<slug:slug>/", views.overview, name="production"),
@@ -14,6 +14,8 @@ urlpatterns = [
     path("p/<slug:slug>/intake/proposal/", intake.take_proposal, name="proposal"),
     path("p/<slug:slug>/cameras/<int:pk>/", camera_views.camera_page, name="camera"),
     path("p/<slug:slug>/cameras/<int:pk>/remove/", camera_views.remove, name="remove-camera"),
+    path("p/<slug:slug>/cameras/<int:pk>/correction/", correction_views.change_correction, name="change-correction"),
+    path("p/<slug:slug>/cameras/<int:pk>/correction/<str:which>/", correction_views.corrected, name="corrected"),
     path("p/<slug:slug>/shots/<int:pk>/chart/", camera_views.chart, name="chart"),
     path("p/<slug:slug>/shots/<int:pk>/chart/find/", camera_views.find_corners, name="find-chart"),
     path("p/<slug:slug>/shots/<int:pk>/chart/mark/", camera_views.mark_chart, name="mark-chart"),

@@ -27,6 +27,7 @@ document.addEventListener("alpine:init", () => {
 
   const core = {
     settings: {},
+    correction: {},
     history: {},
     lines: {},
     values: {},
@@ -48,6 +49,7 @@ document.addEventListener("alpine:init", () => {
       this.own = Alpine.$data(this.$root);
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
       this.settings = this.data.settings;
+      this.correction = this.data.correction;
       this.history = this.data.history;
       for (const stage of STAGES) {
         this.lines[stage] = this.$root.querySelector(`.stratum[data-stage=${stage}] p`).textContent;
@@ -85,6 +87,9 @@ document.addEventListener("alpine:init", () => {
     },
     get redoTitle() {
       return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo";
+    },
+    get hasCorrection() {
+      return this.correction.name !== "";
     },
     get ownDevelopment() {
       return this.settings.development !== null;
@@ -183,6 +188,7 @@ document.addEventListener("alpine:init", () => {
     },
     take(said) {
       this.settings = said.settings;
+      this.correction = said.correction;
       this.lastGood = JSON.parse(JSON.stringify(said.settings));
       this.history = said.history;
       this.$refs.thumb.src = said.thumbnail;

@@ -29,6 +29,10 @@ export const matching = {
   get noMatch() {
     return this.locked || !(this.settings.groups || []).some((group) => group.id === GROUP);
   },
+  // The camera's correction brings the shot there already; what stands in the trim acts after it.
+  get matchedTwice() {
+    return !this.noMatch && this.hasCorrection && !this.correction.off && this.settings.correction_on;
+  },
   get unmatched() {
     return !this.matchSaid;
   },
@@ -113,6 +117,27 @@ export const matching = {
     this.settings.groups = this.settings.groups.filter((group) => group.id !== GROUP);
     Object.assign(this, { matchSaid: "", matchRemarks: [], pairFits: [] });
     this.changed("without the match", (this.settings.steps[0] || { id: "" }).id);
+  },
+
+  // The match leaves this trim and acts for every shot of the camera, before their trims.
+  async giveMatch() {
+    const { name, others } = this.data.camera;
+    if (this.noMatch) return;
+    if (!window.confirm(`All shots of ${name} will follow this match, ${others} beside this one. Give it to the camera?`)) return;
+    await this.saving;
+    this.work(1);
+    try {
+      const [kind, pk] = this.against.split(":"),
+        body = { version: this.history.version, kind, pk: pk ? Number(pk) : null },
+        said = await (await post(this.data.urls["give-match"], body)).json();
+      this.settle("match");
+      this.take(said);
+      Object.assign(this, { matchSaid: said.said, matchRemarks: [], pairFits: [] });
+    } catch (error) {
+      this.complain("match", error.message);
+    } finally {
+      this.work(-1);
+    }
   },
 
   // --- pairs --------------------------------------------------------------------------------------------------------
