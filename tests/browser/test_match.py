@@ -11,7 +11,7 @@ def test_a_shot_is_matched_and_pairs_are_marked_dragged_and_removed(bench):
     page = bench
     page.click("[data-tab=match]")
     page.click(".matchsetup button:text-is('Match')")
-    page.wait_for_selector("[role=alert] p:has-text('Choose a shot or a Mark')")
+    page.wait_for_selector("[role=alert] p:has-text('Choose a shot, a Mark')")
     before = fingerprint(page)
     page.select_option("select[aria-label='Compare with']", label="B007")
     page.click("[data-compare=beside]")

@@ -11,6 +11,7 @@ from upwelling.core.charts.patch_chart import chart_linear, read_patches
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding
 from upwelling.core.match import CannotMatch, Picture, chart, exposure, pairs, scene, space_of, statistics
+from upwelling.core.match.difference import difference
 from upwelling.core.match.light import to_grey
 from upwelling.core.match.models import LADDER, apply, steps_of
 from upwelling.core.match.outcome import put
@@ -20,6 +21,7 @@ from upwelling.core.media import dng, open_footage
 from upwelling.core.operations import run_reference
 from upwelling.core.path import CameraFile, Display, Input, Path
 from upwelling.core.raw import RawSettings
+from upwelling.core.scopes.picture_views import classes_view
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS
 from upwelling.core.simulate.chart import CORNERS, chart_frame
 from upwelling.core.simulate.shipped import shipped
@@ -369,3 +371,45 @@ def test_a_match_is_a_group_before_what_a_person_did():
     again, joined = put(steps, joined, found, "B", "Again:")
     assert len(again) == len(steps)
     assert [group.name for group in joined] == ["Match to B", "Warm"]
+
+
+@pytest.mark.parametrize("view", [None, ((0.98, 0.02, 12), (-0.015, 0.97, -8), (1e-6, 0, 1))], ids=["one", "two views"])
+def test_difference_is_colour_sciences_place_by_place(view):
+    """A planted tint, laid over OpenCV's warp of the reference where there is one: ΔE 2000 as colour-science has it."""
+    light = np.maximum(scene_of("Gathering room"), 1e-4)
+    tinted = light * np.array([1.0, 1.0, 0.9], np.float32)
+    tinted[200:260, 300:380] *= 1.4
+    h, w = light.shape[:2]
+    seen = light if view is None else cv2.warpPerspective(light, np.linalg.inv(np.array(view, float)), (w, h))
+    code = np.full(tinted.shape, 0.5, np.float32)
+    code[:, :40] = 1.0
+    found = difference(Picture.of(tinted, code), Picture.of(seen), SPACE, same_framing=view is None)
+    assert np.isnan(found.delta_e[:, :38]).all(), "clipped places are not compared"
+    smooth = [cv2.blur(one, (5, 5)).astype(float) for one in (tinted, light)]
+    known = ~np.isnan(found.delta_e)
+    scale = to_grey(smooth[1][known], SPACE)
+    white = colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D50"]
+    lab = [colour.XYZ_to_Lab(one[known] * scale @ SPACE.to_d50.T, white) for one in smooth]
+    wanted = colour.delta_E(*lab, method="CIE 2000")
+    off = np.abs(found.delta_e[known] - wanted)
+    if view is None:
+        assert off.max() < 0.02
+    else:
+        assert np.median(off) < 0.1
+        assert found.confidence > 0.6
+    place = found.delta_e[215:245, 320:360]
+    assert np.nanmedian(place) > np.nanmedian(found.delta_e) + 2
+    name, median, most, share = found.rows[0]
+    assert (name, share) == ("All of it", 1.0)
+    assert median == pytest.approx(np.median(found.delta_e[known]))
+    assert median < most
+    classes = found.classes
+    assert (classes[~known] == 5).all()
+    assert (classes[known] == np.searchsorted([1, 2, 4, 8], found.delta_e[known], side="right")).all()
+    assert classes_view(classes).shape == (*classes.shape, 3)
+
+
+@pytest.mark.parametrize("picture", [BLACK, NOTHING, CLIPPED, FLAT], ids=["black", "NaN", "clipped", "one colour"])
+def test_difference_of_nothing_gets_a_sentence(picture):
+    with pytest.raises(CannotMatch):
+        difference(picture, Picture.of(scene_of("Cold bench")), SPACE)

@@ -1,5 +1,7 @@
 """Matching on the Bench: what comes back is the settings with the match in their trim; nothing is saved by asking."""
 
+import json
+
 import cv2
 import numpy as np
 import pytest
@@ -14,6 +16,8 @@ from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.history import set_mark
 from upwelling.web.footage.models import Camera, Shot, ShotState
 from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.productions.models import Member
+from upwelling.web.productions.services import create_production
 
 
 @pytest.fixture
@@ -71,8 +75,8 @@ def test_matching_refuses_in_words(shot, two, as_):
     a, b = two
     tess = as_("tess")
     for asked, words in (
-        ({"kind": "untrimmed", "pk": 0}, "Choose a shot or a Mark"),
-        ({"kind": "shot", "pk": 99999}, "Choose a shot or a Mark"),
+        ({"kind": "untrimmed", "pk": 0}, "Choose a shot, a Mark or a reference"),
+        ({"kind": "shot", "pk": 99999}, "Choose a shot, a Mark or a reference"),
         ({"kind": "mark", "pk": 1}, "no longer there"),
         ({"kind": "shot", "pk": a.pk, "method": "pairs"}, "at least one pair"),
         ({"kind": "shot", "pk": a.pk, "method": "pairs", "pairs": [[1, 2]]}, "pairs that are none"),
@@ -169,3 +173,63 @@ def test_a_match_is_given_from_the_bench_to_the_camera(two, as_, people, product
 def seen_after(path, code):
     """Working light after the trim."""
     return run_reference(path.until("look"), code)
+
+
+def test_how_far_apart_they_are(two, as_, people):
+    a, b = two
+    asked = {"settings": b.settings.model_dump(mode="json"), "frame": 0}
+    said = post(as_("vera"), b, "match/difference", {**asked, "kind": "shot", "pk": a.pk}).json()
+    assert said["image"].startswith("data:image/png;base64,")
+    assert float(said["rows"][0]["median"]) > 3
+    assert len(said["legend"]) == 5
+    mark = set_mark(b, people["tess"], "As it was", b.settings)
+    same = post(as_("vera"), b, "match/difference", {**asked, "kind": "mark", "pk": mark.pk}).json()
+    assert float(same["rows"][0]["most"]) == 0
+    assert "sure of the place" not in same["said"]
+    assert "Choose a shot" in post(as_("vera"), b, "match/difference", {**asked, "kind": "x", "pk": 1}).json()["error"]
+
+
+def test_the_shelf(two, as_, people, production):
+    """A frame is kept as it looked; it is compared with, matched to, and taken away; Marks of other productions come
+    only from those one is a member of.
+    """
+    a, b = two
+    tess, page = as_("tess"), "/p/kilnlight/references/"
+    body = {"settings": a.settings.with_steps((Exposure(stops=1),)).model_dump(mode="json"), "frame": 0}
+    assert post(as_("vera"), a, "shelve", body).status_code == 403
+    made = post(tess, a, "shelve", {**body, "name": "Brighter"}).json()
+    assert [one["name"] for one in made["shelf"]] == ["Brighter"]
+    assert "already" in post(tess, a, "shelve", {**body, "name": "Brighter"}).json()["error"]
+    assert "60 characters" in post(tess, a, "shelve", {**body, "name": "x" * 61}).json()["error"]
+    kept = production.references.get()
+    said = match(tess, b, b.settings, kind="shelf", pk=kept.pk, method="exposure").json()
+    assert said["reference"] == "Brighter"
+    assert sum(s["stops"] for s in said["settings"]["steps"] if s["kind"] == "exposure") == pytest.approx(2, abs=0.2)
+    assert "no longer on the shelf" in match(tess, b, b.settings, kind="shelf", pk=999).json()["error"]
+    here = f"{page}{kept.pk}"
+    seen = as_("vera").post(f"{here}/preview/", {"lossless": True}, content_type="application/json")
+    own = post(tess, a, "preview", {**body, "lossless": True})
+    heads = [json.loads(one.content[4 : 4 + int.from_bytes(one.content[:4], "little")]) for one in (seen, own)]
+    assert heads[0]["fingerprint"] == heads[1]["fingerprint"]
+    assert as_("vera").get(f"{here}/picture/")["Content-Type"] == "image/jpeg"
+    assert "Brighter" in as_("vera").get(page).content.decode()
+    assert as_("vera").post(page, {"what": "remove", "reference": kept.pk}).status_code == 403
+    # Another production's Mark.
+    other_production = create_production(people["olaf"], "Second unit")
+    theirs = Shot.objects.create(
+        **{f.attname: getattr(a, f.attname) for f in Shot._meta.fields if f.name not in ("id", "production", "camera")}
+        | {"production_id": other_production.pk, "camera_id": None, "sha256": "f" * 64}
+    )
+    mark = set_mark(theirs, people["tess"], "Their look", ShotSettings())
+    assert (
+        "in no other production of yours"
+        in tess.post(page, {"what": "mark", "mark": mark.pk}, follow=True).content.decode()
+    )
+    Member.objects.create(production=other_production, user=people["tess"], role=Member.Role.VIEWER)
+    assert "is on the shelf" in tess.post(page, {"what": "mark", "mark": mark.pk}, follow=True).content.decode()
+    assert as_("vera").get(f"{page}{production.references.get(shot=theirs).pk}/picture/").status_code == 200
+    assert as_("vera").get(f"/p/{other_production.slug}/").status_code == 404
+    for one in production.references.all():
+        tess.post(page, {"what": "remove", "reference": one.pk})
+    assert "Nothing is on the shelf" in tess.get(page).content.decode()
+    assert "Choose what to do" in tess.post(page, {"what": "x"}, follow=True).content.decode()

@@ -25,17 +25,26 @@ def _palette() -> tuple[tuple[int, int, int], ...]:
     colours = []
     for band in range(FIRST_BAND, LAST_BAND + 1):
         lightness = 0.22 + 0.72 * (band - FIRST_BAND) / (LAST_BAND - FIRST_BAND)
-        chroma = 0.0 if band in (-1, 0) else 0.085
-        hue = np.radians(225.0 - 9 * band if band < 0 else 85.0 - 20 * (band - 1))
-        lms = oklab_to_lms(np.array([lightness, chroma * np.cos(hue), chroma * np.sin(hue)]))
-        light = np.clip(np.linalg.solve(rgb_to_lms(PRIMARIES["BT.709"], "CAT02"), lms), 0, 1)
-        code = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)  # IEC 61966-2-1
-        red, green, blue = (int(v) for v in np.rint(code * 255))
-        colours.append((red, green, blue))
+        hue = 225.0 - 9 * band if band < 0 else 85.0 - 20 * (band - 1)
+        colours.append(_oklab_code(lightness, 0.0 if band in (-1, 0) else 0.085, hue))
     return tuple(colours)
 
 
+def _oklab_code(lightness: float, chroma: float, hue: float) -> tuple[int, int, int]:
+    """sRGB code of an Oklab colour, its hue in degrees."""
+    angle = np.radians(hue)
+    lms = oklab_to_lms(np.array([lightness, chroma * np.cos(angle), chroma * np.sin(angle)]))
+    light = np.clip(np.linalg.solve(rgb_to_lms(PRIMARIES["BT.709"], "CAT02"), lms), 0, 1)
+    code = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)  # IEC 61966-2-1
+    red, green, blue = (int(v) for v in np.rint(code * 255))
+    return red, green, blue
+
+
 BAND_COLOURS = _palette()
+NEAR_COLOURS = tuple(_oklab_code(0.24 + 0.17 * n, 0.012 + 0.024 * n, 195.0 - 30 * n) for n in range(5))
+"""From alike, dark and nearly grey, to far apart, light and warm, in even steps of lightness. Our own choice."""
+HATCH = (118, 150)
+"""Grey codes of the stripes where nothing is known."""
 CLIP_COLOURS = {"at black": (92, 60, 150), "at peak by us": (232, 146, 28), "clipped in camera": (255, 255, 255)}
 
 
@@ -69,6 +78,16 @@ def clip_view(signal: Float32, code: Float32, plateau: float, low: float, high: 
             np.array(list(CLIP_COLOURS.values()), np.uint8),
             picture,
         )
+    return picture
+
+
+def classes_view(classes: Any) -> Any:
+    """uint8 (H, W, 3) of places among five classes, uint8 (H, W); striped where a place is beyond them."""
+    rows, columns = classes.shape
+    picture = np.array([*NEAR_COLOURS, (0, 0, 0)], np.uint8)[np.minimum(classes, len(NEAR_COLOURS))]
+    stripes = (np.add.outer(np.arange(rows), np.arange(columns)) // 6 % 2).astype(np.uint8)
+    unknown = classes >= len(NEAR_COLOURS)
+    picture[unknown] = np.array(HATCH, np.uint8)[stripes][unknown][:, None]
     return picture
 
 

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import base64
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from django.utils import timezone
 
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
 from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, chart, pairs, space_of
+from upwelling.core.match.difference import CLASSES, difference
 from upwelling.core.match.outcome import MOST_NAME, MOST_NOTE, STEM, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
 from upwelling.core.path import Correction
+from upwelling.core.scopes.picture_views import NEAR_COLOURS, classes_view
 from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.common.pictures import png
 from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Camera, Mark, Shot
@@ -31,15 +36,22 @@ class Reference:
 
 
 def reference_of(shot: Shot, kind: str, pk: int, frame: int | None) -> Reference:
-    """A Mark of the shot or another shot of its production; raises Refused."""
+    """A Mark of the shot, a reference on the shelf, or another shot of its production; raises Refused."""
     if kind == "mark":
         mark = Mark.objects.filter(shot=shot, pk=pk).first()
         if mark is None:
             raise Refused("That Mark is no longer there. Choose another under “Compare with”.")
         return Reference(shot, mark.shot_settings, shot.frame if frame is None else frame, f"Mark {mark.name}")
+    if kind == "shelf":
+        kept = shot.production.references.select_related("shot__camera", "shot__production").filter(pk=pk).first()
+        if kept is None:
+            raise Refused("That reference is no longer on the shelf. Choose another under “Compare with”.")
+        return Reference(kept.shot, kept.shot_settings, kept.frame, kept.name)
     other = Shot.objects.select_related("camera", "production").filter(production=shot.production_id, pk=pk).first()
     if kind != "shot" or other is None:
-        raise Refused("Choose a shot or a Mark under “Compare with” first: it is what this one is matched to.")
+        raise Refused(
+            "Choose a shot, a Mark or a reference under “Compare with” first: it is what this one is matched to."
+        )
     at = other.frame if frame is None else min(max(frame, other.first_frame), other.last_frame)
     return Reference(other, other.settings, at, other.name)
 
@@ -51,17 +63,44 @@ def found(
 
     Raises Refused or CannotMatch.
     """
-    for one in (shot, reference.shot):
-        if not one.settled.is_settled or not one.is_managed:
-            raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
-    working = shot.path(settings).working_primaries
-    if reference.shot.path().working_primaries != working:
-        raise Refused("The two shots have different working spaces.")
+    space = _comparable(shot, settings, reference)
     mine = _picture(shot, frame, settings.model_copy(update={"trim_on": False}))
     its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
-    made = _found(method, mine, its, space_of(working), marked, _corners(shot, reference.shot))
+    made = _found(method, mine, its, space, marked, _corners(shot, reference.shot))
     said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, frame {reference.frame} of "
     return made, f"{said}{reference.name} ({reference.shot.sha256[:8]}):"
+
+
+def apart(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference) -> dict[str, Any]:
+    """How far the shot under settings and the reference are apart, place by place, both as their trims leave them: a
+    picture, a table and what its colours mean. Raises Refused or CannotMatch.
+    """
+    space = _comparable(shot, settings, reference)
+    mine = _picture(shot, frame, settings)
+    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    one_frame = reference.shot.pk == shot.pk and reference.frame == frame.number
+    made = difference(mine, its, space, same_framing=one_frame)
+    said = f"{made.seen * 100:.0f} % of this picture is compared"
+    if not one_frame:
+        said += f", {made.confidence * 100:.0f} % sure of the place; edges tell of another point of view"
+    return {
+        "image": "data:image/png;base64," + base64.b64encode(png(classes_view(made.classes))).decode(),
+        "legend": [
+            {"colour": "#{:02x}{:02x}{:02x}".format(*colour), "label": _span(low, high)}
+            for colour, (low, high) in zip(NEAR_COLOURS, CLASSES, strict=True)
+        ],
+        "rows": [
+            {"name": name, "median": f"{median:.2f}", "most": f"{most:.2f}", "share": f"{share * 100:.0f} %"}
+            for name, median, most, share in made.rows
+        ],
+        "said": f"{said}.",
+    }
+
+
+def _span(low: float, high: float) -> str:
+    if low == 0:
+        return f"under {high:g}"
+    return f"{low:g} to {high:g}" if np.isfinite(high) else f"over {low:g}"
 
 
 def put_into(settings: ShotSettings, made: Match, said: str, reference: Reference) -> ShotSettings:
@@ -110,6 +149,17 @@ def corrected(camera: Camera, shot: Shot, other: Shot, method: str) -> Correctio
     note = f"{said} {made.sentence()}. {' '.join(made.remarks)}"[:MOST_NOTE]
     named = Correction().then(made.steps)
     return Correction(name=f"Match to {whose}"[:MOST_NAME], note=note, steps=named)
+
+
+def _comparable(shot: Shot, settings: ShotSettings, reference: Reference) -> Space:
+    """The working space of both; raises Refused."""
+    for one in (shot, reference.shot):
+        if not one.settled.is_settled or not one.is_managed:
+            raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
+    working = shot.path(settings).working_primaries
+    if reference.shot.path().working_primaries != working:
+        raise Refused("The two shots have different working spaces.")
+    return space_of(working)
 
 
 def _picture(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:

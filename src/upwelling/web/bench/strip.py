@@ -49,7 +49,33 @@ def strip_of(production: Production, shot: Shot, word: str = "") -> dict[str, An
 def other_of(production: Production, other: Shot) -> dict[str, Any]:
     """A shot to compare with."""
     address = reverse("preview", args=[production.slug, other.pk])
-    return {"pk": other.pk, "name": other.name, "url": address, "frame": other.frame}
+    return {
+        "pk": other.pk,
+        "name": other.name,
+        "url": address,
+        "frame": other.frame,
+        "first": other.first_frame,
+        "last": other.last_frame,
+        "width": other.width,
+        "height": other.height,
+    }
+
+
+def shelf_of(production: Production) -> list[dict[str, Any]]:
+    """What the Bench offers of the shelf to compare with and to match to."""
+    return [
+        {
+            "pk": one.pk,
+            "name": one.name,
+            "url": reverse("reference-preview", args=[production.slug, one.pk]),
+            "frame": one.frame,
+            "first": one.frame,
+            "last": one.frame,
+            "width": one.shot.width,
+            "height": one.shot.height,
+        }
+        for one in production.references.select_related("shot")
+    ]
 
 
 @require_GET

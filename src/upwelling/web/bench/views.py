@@ -25,20 +25,20 @@ from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.preview import View, Wish, preview
 from upwelling.web.bench.scope import BOUNDARIES, read_choices
-from upwelling.web.bench.strip import strip_of
+from upwelling.web.bench.strip import shelf_of, strip_of
 from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.common.controls import controls
 from upwelling.web.common.requests import json_body, one_of, text_of, whole
 from upwelling.web.footage.access import shot_view
-from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.history import Outdated, apply_or_keep, history_ends, move_in_history
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.setting_differences import differences
-from upwelling.web.footage.shot_settings import OwnLook, read_settings
+from upwelling.web.footage.shot_settings import OwnLook, ShotSettings, read_settings
 from upwelling.web.footage.shots import stand_for
 from upwelling.web.footage.views import thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
@@ -114,11 +114,14 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "follow",
                 "match",
                 "give-match",
+                "difference",
+                "shelve",
                 "share",
                 "strip",
             )
         },
         "others": strip["others"],
+        "shelf": shelf_of(production),
         "more": strip["more"],
         "neighbours": strip["neighbours"],
     }
@@ -226,9 +229,13 @@ def preview_of(request: HttpRequest, production: Production, shot: Shot) -> Http
     204 without content when the page has asked for something newer meanwhile.
     """
     body = json_body(request, "setting")
-    ticket = Ticket(text_of(body.get("page")), whole(body.get("number") or 0))
     settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
+    return previewed(shot, frame_of(shot, None if index is None else whole(index)), settings, body)
+
+
+def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, Any]) -> HttpResponse:
+    """The answer of ``preview`` to what a page sent."""
     scopes, region = read_choices(body)
     point, part = body.get("point"), body.get("part")
     wish = Wish(
@@ -245,10 +252,10 @@ def preview_of(request: HttpRequest, production: Production, shot: Shot) -> Http
         output=text_of(body.get("output")),
         stage=one_of(body.get("stage"), get_args(StageName), "trim"),
         step=text_of(body.get("step")),
-        ticket=ticket,
+        ticket=Ticket(text_of(body.get("page")), whole(body.get("number") or 0)),
     )
     try:
-        data = preview(shot, frame_of(shot, None if index is None else whole(index)), settings, wish)
+        data = preview(shot, frame, settings, wish)
     except Overtaken:
         return HttpResponse(status=204)
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": "no-store"})

@@ -68,17 +68,21 @@ def as_recorded(path: Path, frame: Frame, width: int = 176) -> bytes:
     return jpeg(to_bytes(engine.run(engine.compile_operations(signal), small)), 88)
 
 
-def thumbnail_file(shot: Shot, *, recorded: bool = False, settings_shown: ShotSettings | None = None) -> FilePath:
-    """The file of a shot's thumbnail under its settings or others, made once for each fingerprint and kept."""
+def thumbnail_file(
+    shot: Shot, *, recorded: bool = False, settings_shown: ShotSettings | None = None, number: int | None = None
+) -> FilePath:
+    """The file of a shot's thumbnail under its settings or others, at its frame or another, made once for each
+    fingerprint and kept.
+    """
     # The file's own signal depends on none of the settings, which may not be readable any more.
-    path = shot.path_at(None, ShotSettings() if recorded else settings_shown)
+    path = shot.path_at(number, ShotSettings() if recorded else settings_shown)
     kind = f"recorded-{path.camera.range}" if recorded else path.fingerprint[:24]
 
     def make() -> bytes:
-        frame = frame_of(shot)
+        frame = frame_of(shot, number)
         return as_recorded(path, frame) if recorded else thumbnail(path, frame)
 
-    return kept_picture(shot, f"{shot.frame}-{kind}", make)
+    return kept_picture(shot, f"{shot.frame if number is None else number}-{kind}", make)
 
 
 def kept_picture(shot: Shot, name: str, make: Callable[[], bytes]) -> FilePath:

@@ -7,6 +7,10 @@ export const compare = {
   against: "untrimmed",
   held: false,
   wipe: 0.5,
+  shelf: [],
+  linked: true,
+  otherFrame: null,
+  otherPart: null,
   view: "picture",
   zoom: "fit",
   part: null,
@@ -19,6 +23,7 @@ export const compare = {
 
   start() {
     const { width, height } = this.data.frame;
+    this.shelf = this.data.shelf;
     this.point = { x: Math.floor(width / 2), y: Math.floor(height / 2) };
     this.others = new Previews(
       (head, body) => this.showOther(head, body),
@@ -46,14 +51,62 @@ export const compare = {
   },
   get otherChoices() {
     const marks = (this.marks || []).map((mark) => ({ value: `mark:${mark.pk}`, label: `Mark: ${mark.name}` }));
+    const shelf = this.shelf.map((one) => ({ value: `shelf:${one.pk}`, label: `Shelf: ${one.name}` }));
     return [
       { value: "untrimmed", label: "Without trim" },
       ...marks,
+      ...shelf,
       ...this.data.others.map((shot) => ({ value: `shot:${shot.pk}`, label: shot.name })),
     ];
   },
   get otherName() {
     return (this.otherChoices.find((choice) => choice.value === this.against) || { label: "" }).label;
+  },
+
+  // The shot or reference that is compared with; null for a state of this shot.
+  get otherShot() {
+    const [kind, pk] = this.against.split(":"),
+      list = { shot: this.data.others, shelf: this.shelf }[kind] || [];
+    return list.find((one) => String(one.pk) === pk) || null;
+  },
+  get otherMoves() {
+    return this.hasOther && Boolean(this.otherShot) && this.otherShot.last > this.otherShot.first;
+  },
+  get otherAt() {
+    if (!this.otherShot) return 0;
+    return this.otherFrame === null ? this.otherShot.frame : this.otherFrame;
+  },
+  get otherFirst() {
+    return this.otherShot ? this.otherShot.first : 0;
+  },
+  get otherLast() {
+    return this.otherShot ? this.otherShot.last : 0;
+  },
+  get zoomedOther() {
+    return this.hasOther && Boolean(this.otherShot) && this.zoom !== "fit";
+  },
+  pickOtherFrame(event) {
+    const asked = Math.round(Number(event.target.value));
+    if (!this.otherShot || !Number.isFinite(asked)) return;
+    this.otherFrame = Math.min(Math.max(asked, this.otherShot.first), this.otherShot.last);
+    event.target.value = this.otherFrame;
+    this.refresh(true);
+  },
+  pickLinked(event) {
+    this.linked = event.target.checked;
+    this.refresh(true);
+  },
+  // The same share of the other's frame as is shown of this one.
+  sharedPart(one) {
+    if (!this.part || !this.linked) return null;
+    const { width, height } = this.data.frame,
+      { x, y } = this.part;
+    return {
+      x: Math.round((x / width) * one.width),
+      y: Math.round((y / height) * one.height),
+      width: Math.round((this.part.width / width) * one.width),
+      height: Math.round((this.part.height / height) * one.height),
+    };
   },
 
   // --- what is compared -------------------------------------------------------------------------------------------
@@ -71,6 +124,7 @@ export const compare = {
   },
   setAgainst(value) {
     this.against = value;
+    this.otherFrame = null;
     if (!this.hasOther) this.compare = "wipe";
     this.refresh(true);
   },
@@ -78,11 +132,13 @@ export const compare = {
     if (!this.hasOther) return;
     const [kind, pk] = this.against.split(":");
     const wish = { ...this.wish(true), point: null, step: "", view: ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view };
-    if (kind === "shot") {
-      const shot = this.data.others.find((one) => String(one.pk) === pk);
-      // Another shot may have another size: the same share of its frame is its own affair; whole frames are shown whole.
-      return this.others.ask(shot.url, { ...wish, settings: null, frame: shot.frame, part: null });
+    const one = this.otherShot;
+    if (one) {
+      this.otherPart = this.sharedPart(one);
+      return this.others.ask(one.url, { ...wish, settings: null, frame: this.otherAt, part: this.otherPart });
     }
+    if (kind === "shelf") return this.setAgainst("untrimmed");
+    this.otherPart = this.part;
     const mark = (this.marks || []).find((one) => String(one.pk) === pk);
     if (kind === "mark" && !mark) return this.setAgainst("untrimmed");
     return this.others.ask(this.data.urls.preview, {
@@ -222,6 +278,7 @@ export const compare = {
   },
   moveTo(x, y) {
     const { width, height } = this.data.frame;
+    this.shelf = this.data.shelf;
     this.point = { x: Math.min(Math.max(x, 0), width - 1), y: Math.min(Math.max(y, 0), height - 1) };
     const part = this.part;
     if (part && (x < part.x || y < part.y || x >= part.x + part.width || y >= part.y + part.height)) this.setPart();

@@ -34,7 +34,10 @@ export const keys = {
     if (!response.ok) return;
     const found = await response.json();
     this.$refs.groups.innerHTML = found.html;
-    this.data.others = found.others;
+    // What is compared with stays in the list, whatever is searched for.
+    const kept = this.against.startsWith("shot:") ? this.otherShot : null,
+      gone = kept && !found.others.some((one) => one.pk === kept.pk);
+    this.data.others = gone ? [kept, ...found.others] : found.others;
     this.$refs.noShots.hidden = Boolean(this.$root.querySelector(".strip a"));
   },
 

@@ -7,6 +7,7 @@ export const marks = {
   states: [],
   pages: 1,
   moreMarks: 0,
+  shelved: "",
   moreStates: 0,
 
   start() {
@@ -60,6 +61,24 @@ export const marks = {
     if (!this.data.editable) return;
     const field = this.$refs.markName;
     if (await this.askMarks({ mark: field.value })) field.value = "";
+  },
+  async shelve() {
+    if (!this.data.editable) return;
+    const field = this.$refs.markName;
+    await this.saving;
+    this.work(1);
+    try {
+      const body = { settings: this.settings, frame: this.frame, name: field.value },
+        said = await (await post(this.data.urls.shelve, body)).json();
+      this.shelf = said.shelf;
+      this.shelved = said.said;
+      field.value = "";
+      this.settle("marks");
+    } catch (error) {
+      this.complain("marks", error.message);
+    } finally {
+      this.work(-1);
+    }
   },
   removeMark(event) {
     const pk = Number(event.currentTarget.dataset.mark);

@@ -13,6 +13,7 @@ export const matching = {
   pairMarks: [],
   matchSaid: "",
   matchRemarks: [],
+  apart: { image: "", said: "", rows: [], legend: [] },
 
   get referenceName() {
     return this.against === "untrimmed" ? "nothing yet: choose under the picture" : this.otherName;
@@ -73,7 +74,7 @@ export const matching = {
     if (this.locked) return null;
     const [kind, pk] = this.against.split(":");
     if (!pk)
-      return this.complain("match", "Choose a shot or a Mark under “Compare with” first: it is what this one is matched to.");
+      return this.complain("match", "Choose a shot, a Mark or a reference under “Compare with” first: it is what this one is matched to.");
     clearTimeout(this.matchTimer);
     this.matchTimer = null;
     const asked = (this.matchAsked = (this.matchAsked || 0) + 1);
@@ -85,6 +86,7 @@ export const matching = {
         frame: this.frame,
         kind,
         pk: Number(pk),
+        reference_frame: kind === "shot" ? this.otherAt : null,
         method: this.matching,
         pairs: this.pairs.map(({ here, there }) => [here, there]),
       };
@@ -119,6 +121,30 @@ export const matching = {
     this.changed("without the match", (this.settings.steps[0] || { id: "" }).id);
   },
 
+  get comparedAt() {
+    return this.apart.image !== "";
+  },
+  async showApart() {
+    const [kind, pk] = this.against.split(":");
+    if (!pk) return this.solveMatch(false);
+    await this.saving;
+    this.work(1);
+    try {
+      const body = { settings: this.settings, frame: this.frame, kind, pk: Number(pk) };
+      if (kind === "shot") body.reference_frame = this.otherAt;
+      this.apart = await (await post(this.data.urls.difference, body)).json();
+      this.settle("match");
+    } catch (error) {
+      this.hideApart();
+      this.complain("match", error.message);
+    } finally {
+      this.work(-1);
+    }
+    return null;
+  },
+  hideApart() {
+    this.apart = { image: "", said: "", rows: [], legend: [] };
+  },
   // The match leaves this trim and acts for every shot of the camera, before their trims.
   async giveMatch() {
     const { name, others } = this.data.camera;
@@ -180,7 +206,16 @@ export const matching = {
       tall = canvas.height * scale,
       left = rect.left - stage.left + (rect.width - wide) / 2,
       top = rect.top - stage.top + (rect.height - tall) / 2;
-    return { at: ([px, py]) => [left + px * wide, top + py * tall], share: (dx, dy) => [dx / wide, dy / tall] };
+    // What of its frame the other picture shows, in shares.
+    const shot = this.otherShot,
+      part = this.otherPart,
+      size = shot || this.data.frame,
+      [x0, y0] = part ? [part.x / size.width, part.y / size.height] : [0, 0],
+      [across, down] = part ? [part.width / size.width, part.height / size.height] : [1, 1];
+    return {
+      at: ([px, py]) => [left + ((px - x0) / across) * wide, top + ((py - y0) / down) * tall],
+      share: (dx, dy) => [(dx / wide) * across, (dy / tall) * down],
+    };
   },
   placePairs() {
     const shown = this.chosen.trim && this.tab === "match" && this.byPairs && this.hasOther && this.compare === "beside";
