@@ -84,6 +84,8 @@ def bodies(shot, look, lut):
         "register": {"folder": "."},
         "match-camera": {"shot": str(shot.pk), "reference": str(shot.pk), "method": "chart"},
         "change-correction": {"what": "on"},
+        "match-many": {"shot": str(shot.pk), "reference": "neighbour", "method": "scene", "own": "keep"},
+        "accept-matches": {"proposal": "1", "one": "1"},
         "references": {"what": "mark", "mark": "1", "reference": "1"},
         "camera": {"name": "A", "encoding": "", "range": "", "development.exposure": "1", "development.kelvin": "5000"},
         "make-shots": {"cuts": "[3]"},

@@ -24,8 +24,10 @@ DARK, BRIGHT = -2.0, 2.0
 @dataclass(frozen=True, eq=False)
 class Difference:
     """``delta_e`` (H, W) over the picture, NaN where the reference does not show it or light was clipped; ``seen`` is
-    the share of it that is not. ``rows``: what of it, the median, the value that 95 % are below, and its share of what is
-    seen. ``confidence`` of the place, 0…1.
+    the share of it that is not.
+
+    ``rows``: what of it, the median, the value that 95 % are below, and its share of what is seen. ``confidence`` of
+    the place, 0…1.
     """
 
     delta_e: Float64

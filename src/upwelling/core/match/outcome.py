@@ -26,13 +26,28 @@ def put(
     own = with_ids([step for step in steps if step.group != STEM])
     if not match.steps:
         return own, kept
-    if len(kept) >= MOST_GROUPS:
-        raise CannotMatch(f"The trim has {MOST_GROUPS} groups already. Take one apart first.")
     note = f"{said} {match.sentence()}. {' '.join(match.remarks)}"[:MOST_NOTE]
     made = [
         step.model_copy(update={"id": "", "group": STEM, "note": note if n == 0 else ""})
         for n, step in enumerate(match.steps)
     ]
+    return _before(own, kept, made, StepGroup(id=STEM, name=f"Match to {reference}"[:MOST_NAME], strength=strength))
+
+
+def regrouped(
+    steps: Sequence[Any], groups: Sequence[StepGroup], its_steps: Sequence[Any], its_groups: Sequence[StepGroup]
+) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
+    """Steps and groups of a trim with the match of another trim of the same shot in place of their own."""
+    group = next(one for one in its_groups if one.id == STEM)
+    made = [step.model_copy(update={"id": ""}) for step in its_steps if step.group == STEM]
+    own = with_ids([step for step in steps if step.group != STEM])
+    return _before(own, tuple(one for one in groups if one.id != STEM), made, group)
+
+
+def _before(
+    own: tuple[Any, ...], kept: tuple[StepGroup, ...], made: Sequence[Any], group: StepGroup
+) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
+    if len(kept) >= MOST_GROUPS:
+        raise CannotMatch(f"The trim has {MOST_GROUPS} groups already. Take one apart first.")
     named = with_ids([*own, *made])
-    group = StepGroup(id=STEM, name=f"Match to {reference}"[:MOST_NAME], strength=strength)
     return (*named[len(own) :], *named[: len(own)]), (group, *kept)

@@ -22,7 +22,7 @@ from upwelling.web.common.pictures import png
 from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Camera, Mark, Shot
-from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 
 
 @dataclass(frozen=True)
@@ -104,25 +104,31 @@ def _span(low: float, high: float) -> str:
 
 
 def put_into(settings: ShotSettings, made: Match, said: str, reference: Reference) -> ShotSettings:
-    """The settings with a match in a group of its own before the trim's steps."""
+    """The settings with a match in a group of its own before the trim's steps; raises BadValue where they are too
+    many.
+    """
     steps, groups = put(settings.steps, settings.groups, made, reference.name, said)
-    return ShotSettings.model_validate(
-        settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json")
+    return read_settings(settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json"))
+
+
+def on_top(settings: ShotSettings, made: Match) -> list[str]:
+    """A remark where the shot's own steps act after a match."""
+    off = {group.id for group in settings.groups if not group.acts}
+    acting = any(
+        step.on and not step.changes_nothing for step in settings.steps if step.group != STEM and step.group not in off
     )
+    return ["This shot's own steps act on top of the match."] if made.steps and acting else []
 
 
 def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any) -> Any:
     """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent."""
     made, said = found(shot, frame, settings, reference, method, marked)
     taken = put_into(settings, made, said, reference)
-    remarks = list(made.remarks)
-    if made.steps and any(step.on and not step.changes_nothing for step in settings.steps if step.group != STEM):
-        remarks.append("This shot's own steps act on top of the match.")
     return {
         "settings": taken.model_dump(mode="json"),
         "reference": reference.name,
         "sentence": made.sentence() + ".",
-        "remarks": remarks,
+        "remarks": [*made.remarks, *on_top(settings, made)],
         "pairs": [
             {"before": round(a, 2), "after": round(b, 2), "outlier": wrong, "hue": None if h is None else round(h, 1)}
             for a, b, wrong, h in zip(made.before, made.samples, made.outliers, made.hues, strict=True)

@@ -1,0 +1,74 @@
+"""A run of matches over many shots, and what it proposes for each."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from upwelling.web.common.models import Authored
+from upwelling.web.footage.models import SharedChange, Shot
+from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
+from upwelling.web.jobs.models import Job
+from upwelling.web.productions.models import Production
+
+
+class MatchRun(Authored):
+    """Shots matched by one method to one reference, or each to the shot of its group that stands nearest."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="match_runs")
+    method = models.CharField(max_length=20)
+    reference = models.JSONField(default=dict)
+    """``kind`` (shot, shelf or neighbour), ``pk`` and, for a shot, ``frame``."""
+    reference_name = models.CharField(max_length=120, blank=True)
+    set_aside = models.BooleanField(default=False)
+    """Whether what the shots have already is switched off where a proposal is accepted."""
+    job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return f"{self.method} to {self.reference_name}"
+
+
+class MatchProposal(models.Model):
+    """What a run proposes for one shot. ``settings`` are the shot's with the match in their trim, ``input_mark`` tells
+    whether the light that was matched is still the shot's.
+    """
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "Waiting"
+        FOUND = "found", "Proposed"
+        ALIKE = "alike", "Sits beside it already"
+        REFUSED = "refused", "Not matched"
+        ACCEPTED = "accepted", "Accepted"
+
+    run = models.ForeignKey(MatchRun, on_delete=models.CASCADE, related_name="proposals")
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="+")
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    reference_name = models.CharField(max_length=120, blank=True)
+    settings = models.JSONField(null=True)
+    input_mark = models.CharField(max_length=64, blank=True)
+    before = models.FloatField(null=True)
+    after = models.FloatField(null=True)
+    said = models.TextField(blank=True)
+    remarks = models.JSONField(default=list)
+    change = models.ForeignKey(SharedChange, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("pk",)
+        constraints = (models.UniqueConstraint(fields=("run", "shot"), name="one_proposal_a_shot"),)
+
+    def __str__(self) -> str:
+        return f"{self.shot}: {self.state}"
+
+    @property
+    def proposed(self) -> ShotSettings:
+        return stored_settings(self.settings)
+
+    @property
+    def may_be_accepted(self) -> bool:
+        return self.state == self.State.FOUND or (self.state == self.State.ACCEPTED and self.taken_back)
+
+    @property
+    def taken_back(self) -> bool:
+        return self.change is None or self.change.undone
