@@ -99,6 +99,7 @@ def addresses(production, shot):
         f"{p}/looks/{look.pk}/decide/",
         f"{p}/looks/{look.pk}/manage/",
         f"{p}/luts/bring-in/",
+        f"{p}/luts/recover/",
         f"{p}/luts/{lut.pk}/declare/",
         f"{p}/luts/{lut.pk}/use/",
         f"{p}/luts/{lut.pk}/remove/",

@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from dataclasses import replace
 from pathlib import Path as FilePath
 from typing import Any
 
@@ -17,18 +16,13 @@ from upwelling.core.files import whole_file
 from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, pairs, space_of
 from upwelling.core.match.outcome import put
 from upwelling.core.match.pairs import SIDE, Marked
-from upwelling.core.match.table import SIZE, recover
+from upwelling.core.match.table import SIZE
 from upwelling.core.media import Raw, read_still
 from upwelling.core.path import CameraFile, Correction, Display, Input, Path, Trim
 from upwelling.core.raw import RawSettings
+from upwelling.core.recovery import recover_named
 from upwelling.core.strict_json import BadJson, read_json
-from upwelling.core.tables.evidence import converted, nearest
 from upwelling.core.tables.files import write_lut
-
-FOLLOWED = 20.0
-"""Codes of 1023 by which a recovered table may be off a built-in conversion on average to be continued by it."""
-TIE = 0.1
-"""Codes within which two conversions are as near as each other."""
 
 
 def add_commands(commands: Any) -> None:
@@ -80,33 +74,13 @@ def _add_recover(commands: Any) -> None:
 
 
 def _recover(options: argparse.Namespace) -> int:
-    if not 9 <= options.size <= 65:
-        raise BadValue(f"--size {options.size}: between 9 and 65 nodes can be told from a picture.")
     before, after = read_still(options.before), read_still(options.after)
-    if before.code.shape != after.code.shape:
-        raise BadValue(
-            f"{options.after} is {after.width} × {after.height}, {options.before} {before.width} × {before.height}: "
-            "their pixels do not belong together."
-        )
-    found = recover(before.code, after.code, size=options.size)
-    near = nearest(found.lut, known=found.knows)[0]
-    followed = near.mean_codes <= FOLLOWED
-    if followed:  # what was never seen follows the conversion it is nearest to
-        found = recover(before.code, after.code, lambda codes: converted(near, codes), options.size)
-    near, *others = nearest(found.lut, known=found.knows)
-    alike = [near, *(one for one in others if one.mean_codes - near.mean_codes < TIE)]
-    name = " or ".join(f"{one.expects} to {one.gives}" if one.expects else "codes as they come in" for one in alike)
-    said = (
-        f"Nearest built-in conversion where the picture has colours: {name}"
-        f"{', legal codes' if near.codes_legal else ''}, {near.mean_codes:.1f} codes of 1023 off on average.",
-        f"{found.support * 100:.1f} % of the cube was seen; the rest follows "
-        f"{'that conversion' if followed else 'a polynomial and is worth nothing'}.",
-        f"Samples left out were {found.error * 1023:.2f} codes off; {found.kept * 100:.1f} % of them belong.",
-    )
-    write_lut(replace(found.lut, comments=said), FilePath(options.out))
-    facts = {"nearest": name, "mean_codes": near.mean_codes, "legal": near.codes_legal, "support": found.support}
-    facts |= {"error_codes": found.error * 1023, "kept": found.kept, "follows_nearest": followed}
-    sys.stdout.write(json.dumps(facts, ensure_ascii=False) + "\n" if options.json else "\n".join(said) + "\n")
+    made = recover_named(before.code, after.code, options.size)
+    write_lut(made.lut, FilePath(options.out))
+    facts = {"nearest": made.name, "mean_codes": made.near.mean_codes, "legal": made.near.codes_legal}
+    facts |= {"support": made.found.support, "error_codes": made.found.error * 1023}
+    facts |= {"kept": made.found.kept, "follows_nearest": made.followed}
+    sys.stdout.write(json.dumps(facts, ensure_ascii=False) + "\n" if options.json else "\n".join(made.said) + "\n")
     return 0
 
 

@@ -105,6 +105,7 @@ def looks(request: HttpRequest, production: Production) -> HttpResponse:
             "groups": groups,
             "given": table.given.get(None),
             "luts": luts,
+            "recoveries": production.recoveries.filter(lut=None).exclude(job__state="done").select_related("job")[:3],
             "usable_luts": [lut for lut in luts if lut.is_declared and not gives_display(lut)],
             "chosen_lut": request.GET.get("lut", ""),
             "retired": production.looks.filter(retired=True),

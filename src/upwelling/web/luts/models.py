@@ -14,6 +14,7 @@ from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.tables.files import read_lut
 from upwelling.web.common.models import Authored
 from upwelling.web.common.requests import Refused
+from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
 
 RANGES = [("full", "full range"), ("legal", "legal range")]
@@ -35,6 +36,8 @@ class ImportedLut(Authored):
     gives_range = models.CharField(max_length=5, choices=RANGES, default="full")
     interpolation = models.CharField(max_length=12, choices=INTERPOLATIONS, default="tetrahedral")
     evidence_json = models.JSONField(default=dict)
+    recovered = models.JSONField(null=True, blank=True)
+    """Of one recovered from two pictures: what is said of it, and which nodes were seen; see ``recoveries``."""
 
     class Meta:
         ordering = ("name", "pk")
@@ -74,6 +77,23 @@ class ImportedLut(Authored):
                 "interpolation": self.interpolation,
             }
         )
+
+
+class Recovery(Authored):
+    """A table that is being recovered from a picture before and after it."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="recoveries")
+    name = models.CharField(max_length=60)
+    before_name = models.CharField(max_length=120)
+    after_name = models.CharField(max_length=120)
+    job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
+    lut = models.ForeignKey(ImportedLut, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.name
 
 
 @lru_cache(maxsize=8)

@@ -14,6 +14,8 @@ from upwelling.core.tables.facts import CURVE_POINTS, LutFacts, domain_of, grid
 WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT = 420, 236, 34, 22, 8, 20
 CUBE_POINTS = 9
 SLICE = 96
+UNSEEN = 128
+"""Grey of the stripes over what a recovered table never saw."""
 
 
 def _x(share: float) -> float:
@@ -63,9 +65,9 @@ def cube_points(lut: Lut) -> dict[str, Any]:
     return {"size": n, "places": flat.tolist(), "levels": axis.tolist()}
 
 
-def slices(lut: Lut) -> list[dict[str, str]]:
+def slices(lut: Lut, seen: Any = None) -> list[dict[str, str]]:
     """Planes of constant blue as pictures, red across and green up: what the table makes of each, shown as its codes
-    are.
+    are; striped where ``seen``, bool (n, n, n) by red, green, blue, says that nothing was.
     """
     out = []
     axis = np.linspace(0, 1, SLICE)
@@ -80,7 +82,13 @@ def slices(lut: Lut) -> list[dict[str, str]]:
             axis=-1,
         )
         picture = np.clip(np.nan_to_num(lut.apply(low + plane * (high - low))), 0, 1)
-        data = base64.b64encode(png_bytes(np.round(picture * 255).astype(np.uint8))).decode()
+        shown = np.round(picture * 255).astype(np.uint8)
+        if seen is not None:
+            nearest = np.rint(plane * (seen.shape[0] - 1)).astype(int)
+            unseen = ~seen[tuple(np.moveaxis(nearest, -1, 0))]
+            stripes = np.add.outer(np.arange(SLICE), np.arange(SLICE)) % 6 < 3
+            shown[unseen & stripes] = UNSEEN
+        data = base64.b64encode(png_bytes(shown)).decode()
         out.append({"blue": f"{low[2] + blue * (high[2] - low[2]):.2f}", "image": f"data:image/png;base64,{data}"})
     return out
 

@@ -1,5 +1,5 @@
 """Where the worker finds what tables register with jobs."""
 
-from upwelling.web.luts import leftovers
+from upwelling.web.luts import leftovers, recoveries
 
-__all__ = ["leftovers"]
+__all__ = ["leftovers", "recoveries"]

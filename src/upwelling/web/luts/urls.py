@@ -4,6 +4,7 @@ from upwelling.web.luts import views
 
 LUT = "p/<slug:slug>/luts/<int:pk>/"
 urlpatterns = [
+    path("p/<slug:slug>/luts/recover/", views.recover, name="recover-lut"),
     path("p/<slug:slug>/luts/bring-in/", views.bring_in, name="bring-in-lut"),
     path(LUT, views.inspector, name="lut"),
     path(LUT + "declare/", views.declare_spaces, name="declare-lut"),

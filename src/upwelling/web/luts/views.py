@@ -20,6 +20,7 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.luts.access import lut_view
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.plots import cube_points, curves_plot, hex_colour, slices
+from upwelling.web.luts.recoveries import SIDES, seen_of, start_recovery
 from upwelling.web.luts.services import bring_in_lut, declare, gives_display, remove_lut, use_as_input, use_as_rendering
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
@@ -55,6 +56,16 @@ def bring_in(request: HttpRequest, production: Production) -> HttpResponse:
     for problem in problems:
         messages.error(request, str(problem))
     return redirect("lut", production.slug, made[0].pk) if len(files) == 1 else redirect("looks", production.slug)
+
+
+@require_POST
+@production_view(change=True)
+def recover(request: HttpRequest, production: Production) -> HttpResponse:
+    """Begins recovering the table between two stills."""
+    stills = {side: files[0] for side in SIDES if (files := request.FILES.getlist(side))}
+    row = start_recovery(production, request.user, request.POST.get("name", ""), stills)
+    messages.success(request, f"“{row.name}” is being recovered. It is listed below when it is done.")
+    return redirect("looks", production.slug)
 
 
 @require_GET
@@ -97,7 +108,7 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
             "compared": compared,
             "plot": curves_plot(facts, measure(other.lut) if other else None),
             "cube": cube_points(lut),
-            "slices": slices(lut),
+            "slices": slices(lut, seen_of(row)),
             "evidence": row.evidence_json,
             "encodings": list(ENCODINGS),
             "outputs": list(OUTPUTS),
