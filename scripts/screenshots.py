@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from pathlib import Path as FilePath
 
 from playwright.sync_api import Page, sync_playwright
@@ -17,6 +18,32 @@ FLAGS = [
     "--disable-quic",
 ]
 OUT = FilePath(__file__).resolve().parents[1] / "docs" / "screenshots"
+
+
+def _camera(page: Page, shoot: Callable[[str], None]) -> None:
+    """B-cam brought to A-cam by the room both saw; taken away again."""
+    page.click("section a:has-text('B-cam') >> nth=0")
+    page.select_option("select[name=shot]", label="B007 Gathering room")
+    page.select_option("select[name=reference]", label="A-cam: A012 Gathering room")
+    page.select_option("select[name=method]", "scene")
+    page.click("form.matching button")
+    page.wait_for_selector("text=correction now")
+    page.wait_for_function("() => [...document.images].every((i) => i.complete)")
+    shoot("camera")
+    page.click("text=Take it away")
+
+
+def _many(page: Page, shoot: Callable[[str], None], address: str) -> None:
+    """Three shots of the room proposed to sit beside a fourth."""
+    page.goto(f"{address}/p/kilnlight/match/")
+    for name in ("A014 Gathering room, under", "B007 Gathering room", "P003 Gathering room", "A031 Cold bench"):
+        page.check(f".tiles label:has(span[title='{name}']) input")
+    page.select_option("select[name=reference]", label="A012 Gathering room")
+    page.select_option("select[name=own]", "aside")
+    page.click("button:has-text('Match the chosen shots')")
+    page.wait_for_function("() => !document.querySelector('progress')", timeout=120000)
+    page.wait_for_function("() => [...document.images].every((i) => i.complete)")
+    shoot("match-many")
 
 
 def _settled(page: Page) -> None:
@@ -63,12 +90,6 @@ def main(address: str, out: FilePath) -> None:
         page.select_option("[data-place='0'] [data-part=kind]", "parade")
         page.select_option("[data-place='1'] [data-part=kind]", "chromaticity")
         page.goto(f"{address}/p/kilnlight/")
-        page.click("text=A041 Yard, two and a half over")
-        page.wait_for_selector("canvas[data-fingerprint]")
-        page.click(".steplist li:has-text('Evening sky') .stepname")
-        page.click("button:has-text('Where')")
-        shoot("bench-shapes")
-        page.goto(f"{address}/p/kilnlight/")
         page.click("text=A037 Cold bench, a bust goes by")
         page.wait_for_selector("canvas[data-fingerprint]")
         page.click(".pick[data-stage=trim]")
@@ -108,8 +129,8 @@ def main(address: str, out: FilePath) -> None:
         shoot("outputs")
         page.click("nav a:has-text('Intake')")
         shoot("intake")
-        page.click("section a:has-text('A-cam') >> nth=0")
-        shoot("camera")
+        _camera(page, shoot)
+        _many(page, shoot, address)
         page.goto(f"{address}/p/kilnlight/intake/?state=known")
         page.click("a.strong:has-text('S0101')")
         page.wait_for_selector("canvas[data-fingerprint]")
