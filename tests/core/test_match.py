@@ -313,8 +313,8 @@ def test_charts_are_found_turned_in_perspective_and_unevenly_lit():
         patch = np.hypot(*((corners[1] - corners[0]) * (960, 540))) / 6
         off.append(np.hypot(*((np.array(result.corners) - corners) * (960, 540)).T).max() / patch)
     assert found >= 19
-    assert np.median(off) < 0.03
-    assert np.percentile(off, 95) < 0.15
+    assert np.median(off) < 0.01
+    assert np.percentile(off, 95) < 0.02
 
 
 def test_no_chart_is_found_where_there_is_none():

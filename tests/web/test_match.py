@@ -233,3 +233,18 @@ def test_the_shelf(two, as_, people, production):
         tess.post(page, {"what": "remove", "reference": one.pk})
     assert "Nothing is on the shelf" in tess.get(page).content.decode()
     assert "Choose what to do" in tess.post(page, {"what": "x"}, follow=True).content.decode()
+
+
+def test_marked_places_have_a_size(two, as_):
+    """A larger place averages more; one beyond all bounds is held."""
+    a, b = two
+    place = [[[0.5, 0.55], [0.5, 0.55]], [[0.3, 0.25], [0.3, 0.25]]]
+    found = [
+        match(as_("tess"), b, b.settings, kind="shot", pk=a.pk, method="pairs", pairs=place, side=side).json()
+        for side in (0.01, 0.3, None, 9)
+    ]
+    stops = [one["settings"]["steps"][0]["stops"] for one in found]
+    assert len(set(stops)) == 4
+    assert all(one["sentence"] for one in found)
+    bad = match(as_("tess"), b, b.settings, kind="shot", pk=a.pk, method="pairs", pairs=place, side="x")
+    assert bad.status_code == 422

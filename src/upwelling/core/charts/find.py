@@ -15,6 +15,7 @@ import numpy as np
 
 from upwelling.core.arrays import Float64
 from upwelling.core.charts.patch_chart import Corners, chart_linear
+from upwelling.core.charts.settle import settled
 from upwelling.core.charts.spots import FEWEST, lattices, spots_of
 from upwelling.core.colour.primaries import Primaries, rgb_to_xyz
 from upwelling.core.errors import UpwellingError
@@ -78,7 +79,8 @@ def find_chart(rgb: Any, working: Primaries) -> ChartFound:
     if best is None:
         raise NoChart("No grid of patches was found in the picture. Put the corners on the chart by hand.")
     _check(best, second)
-    corners = cv2.perspectiveTransform(np.array([[[0, 0], [6, 0], [6, 4], [0, 4]]], np.float64), best.to_picture)[0]
+    lies = settled(light, best.to_picture)
+    corners = cv2.perspectiveTransform(np.array([[[0, 0], [6, 0], [6, 4], [0, 4]]], np.float64), lies)[0]
     shares = corners / (light.shape[1], light.shape[0])
     a, b, c, d = ((float(x), float(y)) for x, y in shares)
     return ChartFound((a, b, c, d), best.misfit, best.spots, best.patches)

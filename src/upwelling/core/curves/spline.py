@@ -7,7 +7,6 @@ SIAM J. Sci. Stat. Comput. 5 (1984), 300–304; end slopes are the three-point f
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -66,11 +65,12 @@ class Spline:
         return all(y == value for _, y in self.points)
 
 
-def together(curves: Sequence[Spline], x: Float64) -> Float64:
-    """Each of K extended curves over the same nodes at its own values x (K, …), all at once."""
-    rows = [curve._nodes for curve in curves]
-    nodes, values, slopes = rows[0][0], np.stack([row[1] for row in rows]), np.stack([row[2] for row in rows])
-    flat = x.reshape(len(rows), -1)
+def together(nodes: Float64, values: Float64, x: Float64) -> Float64:
+    """Each of K extended curves through ``values`` (K, P) over the same ``nodes`` (P,), three or more, at its own x
+    (K, …), all at once.
+    """
+    slopes = _many_slopes(nodes, values)
+    flat = x.reshape(len(values), -1)
     inside = np.clip(flat, nodes[0], nodes[-1])
     place = np.clip(np.searchsorted(nodes, inside, side="right") - 1, 0, len(nodes) - 2)
     width = np.diff(nodes)[place]
@@ -80,6 +80,23 @@ def together(curves: Sequence[Spline], x: Float64) -> Float64:
     y = a + t * (p + t * (3 * (b - a) - 2 * p - q + t * (2 * (a - b) + p + q)))
     y += slopes[:, :1] * np.minimum(flat - nodes[0], 0) + slopes[:, -1:] * np.maximum(flat - nodes[-1], 0)
     return np.asarray(y.reshape(x.shape))
+
+
+def _many_slopes(x: Float64, y: Float64) -> Float64:
+    """As ``_slopes`` of K curves (K, P) over the same nodes."""
+    width = np.diff(x)
+    secant = np.diff(y, axis=1) / width
+    before, after = secant[:, :-1], secant[:, 1:]
+    w1, w2 = 2 * width[1:] + width[:-1], width[1:] + 2 * width[:-1]
+    same_way = before * after > 0
+    out = np.empty_like(y)
+    out[:, 1:-1] = np.where(same_way, (w1 + w2) * before * after / np.where(same_way, w1 * after + w2 * before, 1), 0.0)
+    for end, (first, second) in ((0, (0, 1)), (-1, (-1, -2))):
+        near, far, a, b = width[first], width[second], secant[:, first], secant[:, second]
+        slope = ((2 * near + far) * a - near * b) / (near + far)
+        slope = np.where(slope * a <= 0, 0.0, slope)
+        out[:, end] = np.where((a * b <= 0) & (np.abs(slope) > 3 * np.abs(a)), 3 * a, slope)
+    return out
 
 
 def _slopes(x: Float64, y: Float64) -> Float64:

@@ -11,7 +11,7 @@ from upwelling.core.charts.patch_chart import PATCHES, Corners, read_patches
 from upwelling.core.match.light import CannotMatch, Match, Picture, Space
 from upwelling.core.match.models import LADDER
 from upwelling.core.match.report import reported
-from upwelling.core.match.robust import Samples, fit, fit_model
+from upwelling.core.match.robust import Samples, fit, fit_near
 
 FOLDS = 6
 FEWEST_PATCHES = 12
@@ -43,7 +43,7 @@ def of_patches(source: tuple[Any, Any], reference: tuple[Any, Any], space: Space
     lonely = [
         float(samples.part(np.arange(len(samples)) == k).errors(found.model, p)[0])
         for k in range(len(samples))
-        for p in (fit_model(found.model, found.values, samples.part(np.arange(len(samples)) != k)),)
+        for p in (fit_near(found.model, found.values, samples.part(np.arange(len(samples)) != k)),)
     ]
     missing = [PATCHES[k][0] for k in np.flatnonzero(~kept)]
     remarks = (f"Left out, clipped or black: {', '.join(missing)}.",) if missing else ()

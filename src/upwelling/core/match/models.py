@@ -17,7 +17,7 @@ from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.colour.primaries import CONES, xy_to_xyz
 from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.curves.spline import Spline, together
+from upwelling.core.curves.spline import together
 from upwelling.core.match.light import Space
 from upwelling.core.steps import (
     AnyStep,
@@ -41,6 +41,8 @@ KNOTS = np.array([-6.0, -3.0, 0.0, 2.0, 4.0])
 SLOPES = (0.5, 2.0)
 SATURATIONS = (0.2, 3.0)
 _PIVOT = float(ACESCCT.from_linear(np.array(MID_GREY)))
+_KNOTS_IN = np.round(KNOTS * ACESCCT.log_slope + _PIVOT, 6)
+_GREY_KNOT = int(np.flatnonzero(KNOTS == 0)[0])
 
 
 def bounds(model: str) -> tuple[Float64, Float64]:
@@ -112,24 +114,25 @@ def _chroma(rgb: Float64, amount: Float64, space: Space) -> Float64:
     return np.asarray((root * root * root) @ np.linalg.inv(space.to_lms).T)
 
 
-def knots_out(slopes: Float64) -> Float64:
-    """Log code out at each of KNOTS, which mid grey keeps."""
-    at = np.concatenate([[0.0], np.cumsum(np.diff(KNOTS) * slopes)])
-    return np.asarray((at - np.interp(0.0, KNOTS, at)) * ACESCCT.log_slope + _PIVOT)
+def _tone_values(slopes: Float64) -> Float64:
+    """Log code out at each of KNOTS (K, 5) by slopes between them (K, 4); mid grey keeps its own. Rounded as the step
+    stores them.
+    """
+    at = np.concatenate([np.zeros((len(slopes), 1)), np.cumsum(np.diff(KNOTS) * slopes, axis=1)], axis=1)
+    grey = at[:, [_GREY_KNOT]]
+    return np.asarray(np.round(np.clip((at - grey) * ACESCCT.log_slope + _PIVOT, 0, 1), 6))
 
 
 def _toned(rgb: Float64, slopes: Float64) -> Float64:
     """The step ToneCurve: the spline through the knots, in log code, the same for every channel."""
     code = np.asarray(ACESCCT.from_linear(rgb), dtype=np.float64)
-    curves = [Spline(_tone_points(one)) for one in slopes]
-    return np.asarray(ACESCCT.to_linear(together(curves, code)), dtype=np.float64)
+    made = together(_KNOTS_IN, _tone_values(slopes), code)
+    return np.asarray(ACESCCT.to_linear(made), dtype=np.float64)
 
 
 def _tone_points(slopes: Float64) -> tuple[tuple[float, float], ...]:
     """The points of the tone curve, log code in and out."""
-    x = KNOTS * ACESCCT.log_slope + _PIVOT
-    points = zip(x.tolist(), np.clip(knots_out(slopes), 0, 1).tolist(), strict=True)
-    return tuple((round(a, 6), round(b, 6)) for a, b in points)
+    return tuple(zip(_KNOTS_IN.tolist(), _tone_values(slopes[None])[0].tolist(), strict=True))
 
 
 def steps_of(model: str, p: Float64, space: Space) -> tuple[AnyStep, ...]:

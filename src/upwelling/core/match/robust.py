@@ -34,7 +34,8 @@ ENOUGH = 0.12
 OUTLIER = 3.5
 FLOOR = 3.0
 """A sample is an outlier beyond so many robust deviations and this much, Oklab ×100."""
-ROUNDS = 12
+ROUNDS, NEAR_ROUNDS, NEAR = 12, 4, 1e-3
+"""Steps at most of a fit, and of one from nearby, with the share of the error that is not worth another there."""
 MOST = 160
 """Samples a model is chosen by; the one chosen is fitted to all of them."""
 _BENT = 1e-4
@@ -95,14 +96,30 @@ def fit_model(model: str, start: Float64, samples: Samples) -> Float64:
     return _reweighted(model, p, rest, samples, lambda e: 1 / (1 + (e / (2 * spread)) ** 2))
 
 
+def fit_near(model: str, start: Float64, samples: Samples) -> Float64:
+    """The fit of most of the samples that ``start`` was found with: a few steps from there, for judging what is left
+    out.
+    """
+    low, high = bounds(model)
+    p = np.clip(start, low, high)
+    spread = max(LEAST_SPREAD, 1.4826 * float(np.median(samples.errors(model, p))))
+    return _reweighted(model, p, p.copy(), samples, lambda e: 1 / (1 + (e / (2 * spread)) ** 2), NEAR_ROUNDS, NEAR)
+
+
 def _reweighted(
-    model: str, p: Float64, rest: Float64, samples: Samples, weigh: Callable[[Float64], Float64]
+    model: str,
+    p: Float64,
+    rest: Float64,
+    samples: Samples,
+    weigh: Callable[[Float64], Float64],
+    rounds: int = ROUNDS,
+    least: float = 1e-5,
 ) -> Float64:
     low, high = bounds(model)
     size, damping = SIZES[model], 1e-3
     hold = _holding(model, rest, samples)
     best = np.inf
-    for _ in range(ROUNDS):
+    for _ in range(rounds):
         sets = p + np.vstack([np.zeros(size), np.eye(size) * _BENT])
         found = samples.residuals(model, sets)
         now = found[0]
@@ -118,7 +135,7 @@ def _reweighted(
         after = float((w * (after_r**2).sum(axis=-1)).sum() + (hold * (tried - rest) ** 2).sum())
         if after < before:
             p, damping = tried, max(damping / 5, 1e-7)
-            if before - after < 1e-5 * before and abs(best - after) < 1e-4 * after:
+            if before - after < least * before and abs(best - after) < 10 * least * after:
                 break
             best = after
         else:
@@ -198,7 +215,7 @@ def _chosen(
     left: dict[str, list[float]] = {}
     score: dict[str, float] = {}
     for name in names[names.index(now) :]:
-        rows = [test.errors(name, fit_model(name, whole[name], train)) for train, test in parts]
+        rows = [test.errors(name, fit_near(name, whole[name], train)) for train, test in parts]
         left[name], score[name] = [_trimmed(row) for row in rows], _trimmed(np.concatenate(rows))
         better = np.mean([a < b for a, b in zip(left[name], left[now], strict=True)])
         if score[name] < score[now] * (1 - GAIN[0]) - GAIN[1] and better >= FOLDS_BETTER:

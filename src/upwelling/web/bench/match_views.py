@@ -30,7 +30,7 @@ def match(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     settings, here, reference = _asked(shot, body)
     method = one_of(body.get("method"), tuple(METHODS), "scene")
     with LANE.turn(request.user.pk or 0):
-        return JsonResponse(matched(shot, here, settings, reference, method, body.get("pairs")))
+        return JsonResponse(matched(shot, here, settings, reference, method, (body.get("pairs"), body.get("side"))))
 
 
 @require_POST

@@ -24,6 +24,10 @@ from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Camera, Mark, Shot
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 
+Marks = tuple[Any, Any]
+"""What a page sent of pairs: their places, and the side of each."""
+SMALLEST, LARGEST = 0.002, 0.5
+
 
 @dataclass(frozen=True)
 class Reference:
@@ -57,7 +61,7 @@ def reference_of(shot: Shot, kind: str, pk: int, frame: int | None) -> Reference
 
 
 def found(
-    shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any = ()
+    shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Marks = ([], None)
 ) -> tuple[Match, str]:
     """What brings the shot under settings, without its trim, to the reference, and how it was found: for a note.
 
@@ -120,8 +124,12 @@ def on_top(settings: ShotSettings, made: Match) -> list[str]:
     return ["This shot's own steps act on top of the match."] if made.steps and acting else []
 
 
-def matched(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Any) -> Any:
-    """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent."""
+def matched(
+    shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference, method: str, marked: Marks
+) -> dict[str, Any]:
+    """The settings with the match in their trim, and what it says. ``marked`` are the pairs a page sent, and the side
+    of each place as a share of the height.
+    """
     made, said = found(shot, frame, settings, reference, method, marked)
     taken = put_into(settings, made, said, reference)
     return {
@@ -184,23 +192,29 @@ def _corners(shot: Shot, other: Shot) -> tuple[Corners | None, Corners | None]:
 
 
 def _found(
-    method: str, mine: Picture, its: Picture, space: Space, marked: Any, corners: tuple[Corners | None, Corners | None]
+    method: str,
+    mine: Picture,
+    its: Picture,
+    space: Space,
+    marked: Marks,
+    corners: tuple[Corners | None, Corners | None],
 ) -> Match:
     if method == "pairs":
-        return pairs.match(mine, its, space, _pairs(marked))
+        return pairs.match(mine, its, space, _pairs(*marked))
     if method == "chart":
         return chart.match(mine, its, space, corners)
     return BY_ITSELF[method](mine, its, space)
 
 
-def _pairs(marked: Any) -> list[tuple[Marked, Marked]]:
+def _pairs(marked: Any, side: Any) -> list[tuple[Marked, Marked]]:
     found = []
+    across = SIDE if side is None else min(max(number(side), SMALLEST), LARGEST)
     for row in list_of(marked)[: MOST + 1]:
         places = [list_of(one) for one in list_of(row)]
         if len(places) != 2 or any(len(one) != 2 for one in places):
             raise Refused("The page sent pairs that are none. Reload it.")
         (ax, ay), (bx, by) = ((min(max(number(v), 0.0), 1.0) for v in one) for one in places)
-        found.append(((ax, ay, SIDE), (bx, by, SIDE)))
+        found.append(((ax, ay, across), (bx, by, across)))
     if not found:
         raise Refused("Mark at least one pair: a place in this picture and the same place in the other.")
     return found

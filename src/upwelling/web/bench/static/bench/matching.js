@@ -4,11 +4,13 @@ import { minus } from "../js/numbers.js";
 
 const GROUP = "match",
   MOST_PAIRS = 24,
+  SMALLEST_MARK = 9,
   SOON = 150;
 
 export const matching = {
   matching: "scene",
   pairs: [],
+  pairSide: 0.03,
   pairFits: [],
   pairMarks: [],
   matchSaid: "",
@@ -88,6 +90,7 @@ export const matching = {
         pk: Number(pk),
         reference_frame: kind === "shot" ? this.otherAt : null,
         method: this.matching,
+        side: this.pairSide,
         pairs: this.pairs.map(({ here, there }) => [here, there]),
       };
       const said = await (await post(this.data.urls.match, body)).json();
@@ -178,6 +181,11 @@ export const matching = {
     this.placePairs();
     this.matchNow();
   },
+  pickPairSide(event) {
+    this.pairSide = Number(event.target.value);
+    this.placePairs();
+    if (this.pairs.length) this.matchNow();
+  },
   removePair(event) {
     this.dropPair(Number(event.currentTarget.dataset.pair));
   },
@@ -199,6 +207,7 @@ export const matching = {
       return {
         at: ([px, py]) => [rect.left - stage.left + left + (px * width - x) * scale, rect.top - stage.top + top + (py * height - y) * scale],
         share: (dx, dy) => [dx / (width * scale), dy / (height * scale)],
+        tall: height * scale,
       };
     }
     const scale = Math.min(rect.width / canvas.width, rect.height / canvas.height) || 1,
@@ -215,6 +224,7 @@ export const matching = {
     return {
       at: ([px, py]) => [left + ((px - x0) / across) * wide, top + ((py - y0) / down) * tall],
       share: (dx, dy) => [(dx / wide) * across, (dy / tall) * down],
+      tall: tall / down,
     };
   },
   placePairs() {
@@ -226,14 +236,15 @@ export const matching = {
     const boxes = { here: this.pairBox("here"), there: this.pairBox("there") };
     this.pairMarks = this.pairs.flatMap((pair, index) =>
       ["here", "there"].map((side) => {
-        const [x, y] = boxes[side].at(pair[side]);
+        const [x, y] = boxes[side].at(pair[side]),
+          wide = Math.max(this.pairSide * boxes[side].tall, SMALLEST_MARK);
         return {
           key: `${pair.id}-${side}`,
           pair: pair.id,
           side,
           number: index + 1,
           seen: x > -1 && y > -1,
-          style: { left: `${x}px`, top: `${y}px` },
+          style: { left: `${x}px`, top: `${y}px`, width: `${wide}px`, height: `${wide}px`, margin: `${-wide / 2}px` },
           look: { outlier: Boolean(this.pairFits[index] && this.pairFits[index].outlier) },
           name: `Pair ${index + 1} in ${side === "here" ? "this picture" : "the other"}: arrow keys move it, Delete removes it`,
         };
