@@ -25,7 +25,7 @@ from upwelling.core.scopes.picture_views import classes_view
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS
 from upwelling.core.simulate.chart import CORNERS, chart_frame
 from upwelling.core.simulate.shipped import shipped
-from upwelling.core.steps import ColourMatrix, Contrast, Exposure, Saturation, WhiteBalance
+from upwelling.core.steps import ColourMatrix, Contrast, Exposure, RootMatrix, Saturation, WhiteBalance
 from upwelling.core.steps.group import StepGroup
 
 AP1 = primaries("AP1")
@@ -80,7 +80,7 @@ def apart(steps, mine, its):
 
 
 # --- models and fits
-@pytest.mark.parametrize("model", LADDER)
+@pytest.mark.parametrize("model", [*LADDER, "root"])
 def test_a_model_is_its_steps(model):
     """What is fitted is what the ordinary steps do, through the exact path and through the engine."""
     matrix = (np.diag([1.3, 1.0, 0.8]) + RNG.normal(0, 0.05, (3, 3))).ravel()
@@ -91,6 +91,7 @@ def test_a_model_is_its_steps(model):
         "contrast": [0.3, 0.1, -0.2, 0.8, 1.2],
         "matrix": [*matrix, 1.1],
         "curve": [*matrix, 0.8, 1.1, 1.2, 0.9],
+        "root": [0.3, 0.1, -0.2, *RNG.normal(0, 0.05, 15), 1.1],
     }[model]
     light = chart_linear("AP1")
     steps = steps_of(model, np.array(p), SPACE)
@@ -125,6 +126,32 @@ def test_what_was_planted_is_found(model, bits):
         values |= step.parameters
     for name, value in parameters.items():
         assert values[name] == pytest.approx(value, abs=CLOSE[name] * (2 if bits == 8 else 1)), name
+
+
+@pytest.mark.parametrize("noise", [0.0, 0.003])
+def test_a_camera_that_no_matrix_describes_gets_roots_by_the_chart(noise):
+    """Planted in the roots of products; found from the patches, at another exposure too, and nearer than any matrix."""
+    planted = (
+        Exposure(stops=0.4),
+        RootMatrix(red_green_into_red=-0.35, green_blue_into_green=0.3, red_blue_into_blue=-0.3, green_into_red=0.2),
+    )
+    light = chart_linear("AP1")
+    source = light * np.exp(RNG.normal(0, noise, light.shape)) if noise else light
+    wanted = made_by(planted, light)
+    good = np.ones(24)
+    found = chart.of_patches((source, good), (wanted, good), SPACE, {})
+    assert found.model == "root"
+    assert any(step.kind == "root_matrix" for step in found.steps)
+    assert "root-polynomial" in found.remarks[0]
+    assert found.figures.after < (0.05 if noise == 0 else 0.5)
+    plain = fit(Samples(source, wanted, SPACE), models=[m for m in LADDER if m != "curve"], folds=6, drop=False)
+    scale = to_grey(wanted, SPACE)
+    nearest = np.median(
+        SPACE.delta_e(made_by(steps_of(plain.model, plain.values, SPACE), source) * scale, wanted * scale)
+    )
+    assert found.figures.after < 0.5 * nearest
+    again = made_by(found.steps, 4 * source)
+    np.testing.assert_allclose(again, 4 * made_by(found.steps, source), rtol=2e-3)  # but for its contrast
 
 
 def test_it_comes_as_near_as_colour_sciences_own_corrections():

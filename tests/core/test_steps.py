@@ -30,6 +30,7 @@ from upwelling.core.steps import (
     Ladder,
     Matte,
     PrinterLight,
+    RootMatrix,
     Saturation,
     SlopeOffsetPower,
     ToneCurve,
@@ -70,6 +71,7 @@ BUSY = (
         saturation_by_brightness=((-4, 0.5), (0, 1), (4, 0.7)),
     ),
     ColourMatrix(green_into_red=0.15, blue_into_green=-0.08, red_into_blue=0.04),
+    RootMatrix(green_into_red=0.1, red_green_into_red=-0.06, green_blue_into_blue=0.08, red_blue_into_green=0.05),
 )
 WARM = Matte(selections=(ColourRange(hue=60, hue_width=80, saturation_low=0.05, stops_low=-3),))
 
@@ -328,6 +330,19 @@ def test_a_colour_matrix_keeps_greys_and_is_undone_by_its_inverse():
     np.testing.assert_allclose(apply(back, apply(step, light)), light, atol=1e-12)
     with pytest.raises(ValidationError, match="bring different colours together"):
         ColourMatrix(green_into_red=0.5, blue_into_red=0.5, red_into_green=0.5, blue_into_green=0.5)
+
+
+def test_a_root_matrix_is_colour_sciences_terms_and_knows_no_exposure():
+    """Finlayson 2015, degree 2, as colour-science expands it; greys stay, twice the light is twice the result."""
+    step = BUSY[-1]
+    light = np.random.default_rng(3).random((50, 3)) + 0.01
+    terms = colour.characterisation.polynomial_expansion_Finlayson2015(light, 2, root_polynomial_expansion=True)
+    np.testing.assert_allclose(apply(step, light), terms @ step.rows.T, rtol=1e-12)
+    np.testing.assert_allclose(apply(step, 2.5 * light), 2.5 * apply(step, light), rtol=1e-12)
+    greys = np.linspace(0, 4, 9)[:, None] * np.ones(3)
+    np.testing.assert_allclose(apply(step, greys), greys, atol=1e-12)
+    shares = step.rows[~np.eye(3, 6, dtype=bool)]
+    assert RootMatrix.of(np.r_[shares[:2], shares[5:7], shares[10:12]], step.rows[:, 3:].ravel()) == step
 
 
 @pytest.mark.parametrize(

@@ -51,6 +51,23 @@ def matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixel
 
 
 @opcode
+def root_matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+    """RootMatrix: p is its rows."""
+    p = parameters(row)
+    C = channels(work)
+    R, G, B = C[0], C[1], C[2]
+    for i in range(n):
+        r = R[i]
+        g = G[i]
+        b = B[i]
+        high_r, high_g, high_b = max(r, ZERO), max(g, ZERO), max(b, ZERO)
+        rg, gb, rb = sqrt32(high_r * high_g), sqrt32(high_g * high_b), sqrt32(high_r * high_b)
+        R[i] = p[0] * r + p[1] * g + p[2] * b + p[3] * rg + p[4] * gb + p[5] * rb
+        G[i] = p[6] * r + p[7] * g + p[8] * b + p[9] * rg + p[10] * gb + p[11] * rb
+        B[i] = p[12] * r + p[13] * g + p[14] * b + p[15] * rg + p[16] * gb + p[17] * rb
+
+
+@opcode
 def sop(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
     """SlopeOffsetPower: p is slopes, offsets, powers, whether it clamps."""
     p = parameters(row)

@@ -40,6 +40,7 @@ from upwelling.core.operations import (
     RadialGain,
     RadialSelection,
     RectangleSelection,
+    RootMatrix,
     Saturate,
     Select,
     ShowSelection,
@@ -385,6 +386,7 @@ _WITH_TABLES: dict[type, Callable[[Any, Tables], Packed]] = {
 _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Affine: lambda op: (number_opcodes.affine, [op.gain, op.offset]),
     Matrix: lambda op: (number_opcodes.matrix, [v for row in op.rows for v in row]),
+    RootMatrix: lambda op: (number_opcodes.root_matrix, [v for row in op.rows for v in row]),
     Decode: lambda op: _DECODERS[type(op.curve)](op.curve, op.scale),
     Encode: lambda op: _ENCODERS[type(op.curve)](op.curve, op.scale),
     SlopeOffsetPower: lambda op: (number_opcodes.sop, [*op.slope, *op.offset, *op.power, float(op.clamp)]),

@@ -15,7 +15,7 @@ from upwelling.core.match.robust import Samples, fit, fit_near
 
 FOLDS = 6
 FEWEST_PATCHES = 12
-MODELS = tuple(model for model in LADDER if model != "curve")
+MODELS = (*(model for model in LADDER if model != "curve"), "root")
 
 
 def match(

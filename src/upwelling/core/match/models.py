@@ -3,7 +3,9 @@
 Each model holds the one before: exposure (1 number); balance (3: a gain of each CAT02 cone, which is a light's
 temperature, its tint, and exposure); saturation (4: Oklab chroma times that); contrast (5: stops from mid grey times
 that, per channel, over ACEScct's toe); matrix (10: any 3×3 instead of saturation, and contrast); curve (13: a tone
-curve of four slopes instead of contrast). Parameters are worked on many sets at once: (K, P) gives (K, N, 3).
+curve of four slopes instead of contrast). By a chart also root (19): balance, shares of the other channels and of the
+roots of their products, which keep white, and contrast. Parameters are worked on many sets at once: (K, P) gives
+(K, N, 3).
 """
 
 from __future__ import annotations
@@ -19,27 +21,35 @@ from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.curves.spline import together
 from upwelling.core.match.light import Space
+from upwelling.core.operations.pixel import with_roots
 from upwelling.core.steps import (
     AnyStep,
     ColourMatrix,
     Contrast,
     Exposure,
     PrinterLight,
+    RootMatrix,
     Saturation,
     ToneCurve,
     WhiteBalance,
 )
+from upwelling.core.steps.root_matrix import root_rows
 from upwelling.core.steps.white_balance import COOLEST, FARTHEST, REFERENCE_KELVIN, WARMEST
 
-Model = Literal["exposure", "balance", "saturation", "contrast", "matrix", "curve"]
+Model = Literal["exposure", "balance", "saturation", "contrast", "matrix", "curve", "root"]
 LADDER: tuple[Model, ...] = ("exposure", "balance", "saturation", "contrast", "matrix", "curve")
 FEWEST: dict[str, int] = {"exposure": 1, "balance": 1, "saturation": 4, "contrast": 5, "matrix": 8, "curve": 12}
+FEWEST["root"] = 20
 """Samples below which a model is not tried."""
 SIZES: dict[str, int] = {"exposure": 1, "balance": 3, "saturation": 4, "contrast": 5, "matrix": 10, "curve": 13}
+SIZES["root"] = 19
 KNOTS = np.array([-6.0, -3.0, 0.0, 2.0, 4.0])
 """Stops from mid grey between which the tone curve's slope is free; beyond the ends it goes on straight."""
 SLOPES = (0.5, 2.0)
 SATURATIONS = (0.2, 3.0)
+SLOPE_AT = {"contrast": 4, "matrix": 9, "root": 18}
+"""Where the slope of contrast stands."""
+_OFF = ~np.eye(3, dtype=bool)
 _PIVOT = float(ACESCCT.from_linear(np.array(MID_GREY)))
 _KNOTS_IN = np.round(KNOTS * ACESCCT.log_slope + _PIVOT, 6)
 _GREY_KNOT = int(np.flatnonzero(KNOTS == 0)[0])
@@ -51,7 +61,7 @@ def bounds(model: str) -> tuple[Float64, Float64]:
     low, high = np.full(size, -np.inf), np.full(size, np.inf)
     if model in ("saturation", "contrast"):
         low[3], high[3] = SATURATIONS
-    at = {"contrast": 4, "matrix": 9, "curve": 9}.get(model, size)
+    at = {"contrast": 4, "matrix": 9, "curve": 9, "root": 18}.get(model, size)
     low[at:], high[at:] = SLOPES
     return low, high
 
@@ -70,6 +80,12 @@ def started(model: str, before: tuple[str, Float64] | None, stops: float, space:
             # Chroma about luminance is the nearest a matrix comes to chroma in Oklab.
             chroma = p[3] * np.eye(3) + (1 - p[3]) * np.tile(space.luminance, (3, 1))
             return np.append((chroma @ balance_matrix(p, space)).ravel(), p[4])
+        case "root":
+            matrix = p[:9].reshape(3, 3)
+            grey = np.maximum(np.linalg.solve(matrix, np.ones(3)), 1e-3)
+            gains = np.log2((space.cones @ np.ones(3)) / (space.cones @ grey))
+            kept = matrix @ np.linalg.inv(balance_matrix(gains, space))
+            return np.concatenate([gains, (kept / kept.sum(axis=1, keepdims=True))[_OFF], np.zeros(9), p[9:]])
     return np.append(p[:9], np.full(4, np.clip(p[9], 0.55, 1.9)))
 
 
@@ -96,10 +112,12 @@ def apply(model: str, sets: Any, rgb: Any, space: Space) -> Float64:
     else:
         inverse = np.linalg.inv(space.cones)
         out = ((rgb @ space.cones.T)[None] * np.exp2(sets[:, None, :3])) @ inverse.T
+    if model == "root":
+        out = with_roots(out) @ np.swapaxes(root_rows(sets[:, 3:9], sets[:, 9:18]), 1, 2)
     if model in ("saturation", "contrast"):
         out = _chroma(out, sets[:, 3], space)
-    if model in ("contrast", "matrix"):
-        slope = sets[:, 4 if model == "contrast" else 9][:, None, None]
+    if model in SLOPE_AT:
+        slope = sets[:, SLOPE_AT[model]][:, None, None]
         out = np.asarray(ACESCCT.to_linear(_PIVOT + slope * (ACESCCT.from_linear(out) - _PIVOT)))
     if model == "curve":
         out = _toned(out, sets[:, 9:])
@@ -144,8 +162,10 @@ def steps_of(model: str, p: Float64, space: Space) -> tuple[AnyStep, ...]:
         steps.append(ColourMatrix.of(kept))
     if model in ("saturation", "contrast"):
         steps.append(Saturation(amount=float(p[3])))
-    if model in ("contrast", "matrix"):
-        steps.append(Contrast(contrast=float(p[4 if model == "contrast" else 9])))
+    if model == "root":
+        steps.append(RootMatrix.of(p[3:9], p[9:18]))
+    if model in SLOPE_AT:
+        steps.append(Contrast(contrast=float(p[SLOPE_AT[model]])))
     if model == "curve":
         steps.append(ToneCurve(master=_tone_points(p[9:])))
     return tuple(step for step in steps if not step.changes_nothing)

@@ -18,6 +18,7 @@ WORDS = {
     "saturation": "balance and saturation",
     "contrast": "balance, saturation and contrast",
     "matrix": "a matrix and contrast",
+    "root": "a root-polynomial matrix and contrast",
     "curve": "a matrix and a tone curve",
 }
 

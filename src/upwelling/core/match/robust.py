@@ -152,6 +152,8 @@ def _holding(model: str, rest: Float64, samples: Samples) -> Float64:
         pull = RIDGE * float(samples.weights.sum())
         hold[:9] = pull / max(float(np.abs(rest[:9]).max()), 1e-6) ** 2
         hold[9:] = pull * (4.0 if model == "curve" else 1.0)
+    if model == "root":
+        hold[3:] = 0.1 * RIDGE * float(samples.weights.sum())
     return hold
 
 

@@ -34,6 +34,7 @@ from upwelling.core.operations.pixel import (
     LuminancePower,
     Matrix,
     Norm,
+    RootMatrix,
     Saturate,
     SlopeOffsetPower,
 )
@@ -78,6 +79,7 @@ __all__ = [
     "RadialGain",
     "RadialSelection",
     "RectangleSelection",
+    "RootMatrix",
     "Saturate",
     "Select",
     "ShowSelection",

@@ -46,6 +46,26 @@ class Matrix(PixelOperation):
 
 
 @dataclass(frozen=True)
+class RootMatrix(PixelOperation):
+    """Rows (3, 6) over r, g, b, √(rg), √(gb), √(rb): a matrix whose mixture depends on the colour but not on how bright
+    it is. A root of channels that are not both above 0 is 0.
+    """
+
+    rows: tuple[tuple[float, float, float, float, float, float], ...]
+
+    def apply(self, rgb: Float64) -> Float64:
+        return np.asarray(with_roots(rgb) @ np.array(self.rows).T)
+
+
+def with_roots(rgb: Float64) -> Float64:
+    """r, g, b, √(rg), √(gb), √(rb) of (…, 3): the root-polynomial terms of degree 2 (Finlayson, Mackiewicz and
+    Hurlbert, "Color correction using root-polynomial regression", IEEE Trans. Image Processing 24 (2015), 1460–1470).
+    """
+    held = np.maximum(rgb, 0)
+    return np.concatenate([rgb, np.sqrt(held[..., (0, 1, 0)] * held[..., (1, 2, 2)])], axis=-1)
+
+
+@dataclass(frozen=True)
 class Decode(PixelOperation):
     """Code values to linear light by a curve, times ``scale``."""
 

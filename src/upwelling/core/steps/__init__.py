@@ -18,6 +18,7 @@ from upwelling.core.steps.halation import Halation
 from upwelling.core.steps.ladder import Ladder
 from upwelling.core.steps.lut import LutStep
 from upwelling.core.steps.printer_light import PrinterLight
+from upwelling.core.steps.root_matrix import RootMatrix
 from upwelling.core.steps.saturation import Saturation
 from upwelling.core.steps.selections import SELECTIONS, ColourRange, Matte, range_around
 from upwelling.core.steps.sharpen import Sharpen
@@ -32,6 +33,7 @@ AnyStep = Annotated[
     | WhiteBalance
     | PrinterLight
     | ColourMatrix
+    | RootMatrix
     | Contrast
     | Ladder
     | SlopeOffsetPower
@@ -53,6 +55,7 @@ STEPS: tuple[type[Step], ...] = (
     WhiteBalance,
     PrinterLight,
     ColourMatrix,
+    RootMatrix,
     Contrast,
     Ladder,
     SlopeOffsetPower,
@@ -86,6 +89,7 @@ __all__ = [
     "LutStep",
     "Matte",
     "PrinterLight",
+    "RootMatrix",
     "Saturation",
     "Sharpen",
     "SlopeOffsetPower",
