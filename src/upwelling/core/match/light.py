@@ -134,7 +134,7 @@ class Figures:
 
     def sentence(self) -> str:
         text = f"ΔE 2000 median {self.before:.2f} before, {self.after:.2f} after, 95 % below {self.worst:.2f}"
-        text += f", over {self.count} colours"
+        text += f", over {self.count} colour{'' if self.count == 1 else 's'}"
         return text if self.left_out is None else f"{text}; left out in turn {self.left_out:.2f}"
 
 
