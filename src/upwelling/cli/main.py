@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from upwelling.cli import accounts, backups, footage, luts, matching, pictures
+from upwelling.cli import accounts, backups, cuts, footage, luts, matching, pictures
 from upwelling.core.errors import UpwellingError
 
 
@@ -26,6 +26,7 @@ def _parser() -> argparse.ArgumentParser:
     pictures.add_commands(commands)
     matching.add_commands(commands)
     footage.add_commands(commands)
+    cuts.add_commands(commands)
     accounts.add_commands(commands)
     backups.add_commands(commands)
     return parser

@@ -1,0 +1,164 @@
+"""Which file each event of a cut is of: by file name, clip name or reel, then by timecode; what is missing, ambiguous,
+outside the file or of another rate is said and never guessed.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path as FilePath
+from typing import Literal
+
+from upwelling.core.cut.read import Cut, Event
+from upwelling.core.errors import UnreadableFile
+from upwelling.core.media import ENDINGS, open_footage
+from upwelling.core.media.sequence import frames_since_first, group
+from upwelling.core.media.timecode import Timecode
+
+State = Literal["found", "missing", "ambiguous", "outside", "rate"]
+SAID: dict[State, str] = {
+    "found": "found",
+    "missing": "missing",
+    "ambiguous": "more than one file",
+    "outside": "outside the file",
+    "rate": "another rate",
+}
+REEL_LENGTH = 8
+"""Characters of a reel in a CMX list; longer names are cut there (from memory)."""
+NEAR_RATE = 0.002
+"""Share by which two rates may differ and be one: 23.98 is 24000/1001."""
+
+
+@dataclass(frozen=True)
+class Media:
+    """A file or sequence that events may be of. ``begins`` is its first label as a count of frames, None where it has
+    none; ``frames`` counts those missing in a sequence's numbers.
+    """
+
+    path: FilePath
+    name: str
+    reel: str
+    begins: int | None
+    frames: int
+    rate: float
+
+
+@dataclass(frozen=True)
+class Found:
+    """What an event is of. ``media`` are the candidates; ``first`` is the frame of the one file it begins at."""
+
+    event: Event
+    state: State
+    media: tuple[Media, ...]
+    first: int | None
+    why: str
+
+    @property
+    def said(self) -> str:
+        """The state, with what is known of it."""
+        return f"{SAID[self.state]}: {self.why}" if self.why else SAID[self.state]
+
+
+def scan(folder: str | os.PathLike[str]) -> tuple[list[Media], list[str]]:
+    """What lies under a folder, sequences as one, and sentences about files that cannot be read."""
+    root = FilePath(folder)
+    files = sorted(
+        FilePath(at) / name
+        for at, folders, names in os.walk(root)
+        for name in names
+        if name.lower().endswith(tuple(ENDINGS)) and not name.startswith(".")
+    )
+    found, problems = [], []
+    for members in group(files):
+        try:
+            found.append(_media(members))
+        except UnreadableFile as error:
+            problems.append(str(error))
+    return found, problems
+
+
+def _media(members: Sequence[FilePath]) -> Media:
+    footage = open_footage(members[0], members if len(members) > 1 else ())
+    facts = footage.facts
+    said = {key.lower(): value for key, value in facts.metadata.items()}
+    begins = Timecode.read(str(said.get("timecode", "")), facts.rate)
+    frames = facts.frames
+    if len(members) > 1:
+        last = frames_since_first(members, len(members) - 1)
+        frames = last + 1 if last is not None else frames
+    reel = str(said.get("reel_name") or said.get("reel") or "")
+    return Media(members[0], members[0].name, reel, begins.count if begins else None, frames, facts.rate)
+
+
+def match_cut(cut: Cut, media: Sequence[Media]) -> list[Found]:
+    """Each event with the file it is of, or why it is of none."""
+    return [_matched(event, media) for event in cut.events]
+
+
+def _matched(event: Event, media: Sequence[Media]) -> Found:
+    candidates = _named(event, media)
+    if not candidates:
+        names = ", ".join(f"“{name}”" for name in dict.fromkeys((event.file, event.name, event.reel)) if name)
+        return Found(event, "missing", (), None, f"no file is called {names or 'anything: the event names none'}")
+    inside = [one for one in candidates if _first(event, one) is not None and _same_rate(event, one)]
+    if len(inside) == 1:
+        return Found(event, "found", (inside[0],), _first(event, inside[0]), "")
+    if len(inside) > 1:
+        names = ", ".join(one.name for one in inside[:4])
+        return Found(event, "ambiguous", tuple(inside), None, names)
+    other = [one for one in candidates if not _same_rate(event, one)]
+    if len(other) == len(candidates):
+        rates = ", ".join(f"{one.name} has {one.rate:g}" for one in other[:3])
+        return Found(event, "rate", tuple(other), None, f"the event counts {event.rate:g} frames a second, {rates}")
+    one = next(one for one in candidates if _same_rate(event, one))
+    return Found(event, "outside", tuple(candidates), None, _range_said(event, one))
+
+
+def _named(event: Event, media: Sequence[Media]) -> list[Media]:
+    """Files that the event names, by the first of its names that any file has."""
+    for name in (event.file, event.name):
+        found = [one for one in media if name and _alike(name, one)]
+        if found:
+            return found
+    reel = event.reel.lower()
+    if not reel or reel in ("ax", "bl"):
+        return []
+    by_reel = [one for one in media if one.reel and _reel(one.reel) == _reel(reel)]
+    return by_reel or [one for one in media if _reel(one.path.stem) == _reel(reel) or one.path.stem.lower() == reel]
+
+
+def _alike(name: str, one: Media) -> bool:
+    said = name.lower()
+    stem = one.path.stem.lower()
+    return said in (one.name.lower(), stem, stem.rstrip("0123456789").rstrip("._-") or stem)
+
+
+def _reel(text: str) -> str:
+    return text.lower()[:REEL_LENGTH]
+
+
+def _same_rate(event: Event, one: Media) -> bool:
+    """A still has no rate of its own, and a sequence's is assumed."""
+    return one.frames == 1 or not one.rate or abs(one.rate - event.rate) <= NEAR_RATE * event.rate
+
+
+def _first(event: Event, one: Media) -> int | None:
+    """The frame of the file an event begins at; None where the file has not all of its frames."""
+    first = event.start - (one.begins or 0)
+    return first if first >= 0 and first + max(event.frames, 1) <= one.frames else None
+
+
+def _range_said(event: Event, one: Media) -> str:
+    wanted = f"{event.label(event.start)} and {event.frames} frames on"
+    if one.begins is None:
+        return f"{wanted} is asked for; {one.name} has no timecode and {one.frames} frames"
+    return f"{wanted} is asked for; {one.name} has {event.label(one.begins)} and {one.frames} frames on"
+
+
+def counted(found: Iterable[Found]) -> dict[State, int]:
+    """How many events are in each state that any is in."""
+    counts: dict[State, int] = {}
+    for one in found:
+        counts[one.state] = counts.get(one.state, 0) + 1
+    return counts
