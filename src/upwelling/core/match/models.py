@@ -33,6 +33,7 @@ from upwelling.core.steps import (
     ToneCurve,
     WhiteBalance,
 )
+from upwelling.core.steps.colour_matrix import OFF
 from upwelling.core.steps.root_matrix import root_rows
 from upwelling.core.steps.white_balance import COOLEST, FARTHEST, REFERENCE_KELVIN, WARMEST
 
@@ -49,7 +50,6 @@ SLOPES = (0.5, 2.0)
 SATURATIONS = (0.2, 3.0)
 SLOPE_AT = {"contrast": 4, "matrix": 9, "root": 18}
 """Where the slope of contrast stands."""
-_OFF = ~np.eye(3, dtype=bool)
 _PIVOT = float(ACESCCT.from_linear(np.array(MID_GREY)))
 _KNOTS_IN = np.round(KNOTS * ACESCCT.log_slope + _PIVOT, 6)
 _GREY_KNOT = int(np.flatnonzero(KNOTS == 0)[0])
@@ -85,7 +85,7 @@ def started(model: str, before: tuple[str, Float64] | None, stops: float, space:
             grey = np.maximum(np.linalg.solve(matrix, np.ones(3)), 1e-3)
             gains = np.log2((space.cones @ np.ones(3)) / (space.cones @ grey))
             kept = matrix @ np.linalg.inv(balance_matrix(gains, space))
-            return np.concatenate([gains, (kept / kept.sum(axis=1, keepdims=True))[_OFF], np.zeros(9), p[9:]])
+            return np.concatenate([gains, (kept / kept.sum(axis=1, keepdims=True))[OFF], np.zeros(9), p[9:]])
     return np.append(p[:9], np.full(4, np.clip(p[9], 0.55, 1.9)))
 
 

@@ -13,19 +13,17 @@ from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Operation
 from upwelling.core.operations import RootMatrix as RootMatrixOperation
 from upwelling.core.parameters import number, signed
-from upwelling.core.steps.base import Step
-from upwelling.core.steps.colour_matrix import CHANNELS
+from upwelling.core.steps.colour_matrix import CHANNELS, OFF, SHARES, ChannelShares
 
 ROOTS = ("red_green", "green_blue", "red_blue")
 """The roots in their order; each of the product of two channels."""
-OFF = ~np.eye(3, dtype=bool)
+ROOT_SHARES = tuple(f"{root}_into_{into}" for into in CHANNELS for root in ROOTS)
 
 
 def _share(of: str, into: str) -> Any:
     name = of.replace("_", "·")
-    said = f"How much of {name if '·' not in name else 'the root of ' + name} is put into {into}."
-    title = f"{'√ ' if '_' in of else ''}{name.capitalize()} into {into}"
-    return number(0.0, title, "share", -2, 2, 0.01, said)
+    said = f"How much of the root of {name} is put into {into}."
+    return number(0.0, f"√ {name} into {into}", "share", -2, 2, 0.01, said)
 
 
 def root_rows(shares: Any, roots: Any) -> Float64:
@@ -39,7 +37,7 @@ def root_rows(shares: Any, roots: Any) -> Float64:
     return rows
 
 
-class RootMatrix(Step):
+class RootMatrix(ChannelShares):
     """Each channel becomes a mixture of the three and of the roots of their products, whose shares sum to 1."""
 
     title: ClassVar[str] = "Root-polynomial matrix"
@@ -53,12 +51,6 @@ class RootMatrix(Step):
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["root_matrix"] = "root_matrix"
-    green_into_red: float = _share("green", "red")
-    blue_into_red: float = _share("blue", "red")
-    red_into_green: float = _share("red", "green")
-    blue_into_green: float = _share("blue", "green")
-    red_into_blue: float = _share("red", "blue")
-    green_into_blue: float = _share("green", "blue")
     red_green_into_red: float = _share("red_green", "red")
     green_blue_into_red: float = _share("green_blue", "red")
     red_blue_into_red: float = _share("red_blue", "red")
@@ -72,16 +64,13 @@ class RootMatrix(Step):
     @classmethod
     def of(cls, shares: Any, roots: Any, **said: Any) -> Self:
         """The step of shares of other channels (6,), row by row, and of the roots (9,), row by row."""
-        pairs = [(j, i) for i in range(3) for j in range(3) if i != j]
-        values = {f"{CHANNELS[j]}_into_{CHANNELS[i]}": float(v) for (j, i), v in zip(pairs, shares, strict=True)}
-        names = [f"{root}_into_{channel}" for channel in CHANNELS for root in ROOTS]
-        return cls(**values, **{name: float(v) for name, v in zip(names, roots, strict=True)}, **said)
+        values = dict(zip((*SHARES, *ROOT_SHARES), map(float, (*shares, *roots)), strict=True))
+        return cls(**values, **said)
 
     @property
     def rows(self) -> Float64:
         """The rows (3, 6)."""
-        shares = [getattr(self, f"{j}_into_{i}") for i in CHANNELS for j in CHANNELS if i != j]
-        return root_rows(shares, [getattr(self, f"{root}_into_{i}") for i in CHANNELS for root in ROOTS])
+        return root_rows(self.shares, [getattr(self, name) for name in ROOT_SHARES])
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         rows: Any = tuple(tuple(float(v) for v in row) for row in self.rows)
