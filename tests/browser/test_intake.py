@@ -3,7 +3,6 @@ the Bench.
 """
 
 import re
-import time
 
 import numpy as np
 
@@ -65,13 +64,15 @@ def test_a_poll_that_is_quicker_than_the_answer_to_an_upload(server, sign_in, fo
 
 
 def test_a_file_chosen_before_the_page_is_ready(server, sign_in, footage):
-    """Scripts come late, the file was chosen meanwhile: it goes up all the same."""
-    page = sign_in()
-    page.route("**/alpine-csp.min.js", lambda route: (time.sleep(1.5), route.continue_()))
+    """Scripts are held back, the file is chosen meanwhile: it goes up all the same."""
+    page, held = sign_in(), []
+    page.route("**/alpine-csp.min.js", held.append)
     page.goto(f"{server}/p/intake/intake/", wait_until="commit")
-    with page.expect_response("**/upload/"):
-        page.set_input_files("input[type=file]", footage / "cut.dpx")
-        assert page.evaluate("() => typeof Alpine") == "undefined"
+    page.set_input_files("input[type=file]", footage / "cut.dpx")
+    while not held:
+        page.wait_for_timeout(50)
+    assert page.evaluate("() => typeof Alpine") == "undefined"
+    held[0].continue_()
     page.wait_for_selector("text=cut.dpx: the file is cut short")
     page.click("button:has-text('Clear this list')")
 

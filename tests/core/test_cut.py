@@ -150,6 +150,15 @@ def test_both_ways_of_writing_one_cut_are_one(tmp_path):
     assert (one.name, one.start, one.frames) == (other.name, other.start, other.frames)
 
 
+def test_kilnlights_own_cut():
+    from upwelling.core.simulate import kilnlight_set
+
+    cut = read_cut(kilnlight_set.__file__.replace("kilnlight_set.py", "kilnlight_cut.edl"))
+    assert len(cut.events) == 12
+    ends = [event.record + event.record_frames for event in cut.events]
+    assert [event.record for event in cut.events[1:]] == ends[:-1], "no hole, no overlap"
+
+
 def media(name, reel="", begins=0, frames=200, rate=24.0):
     from pathlib import Path
 

@@ -16,6 +16,7 @@ urlpatterns = [
     path("", include("upwelling.web.footage.urls")),
     path("", include("upwelling.web.luts.urls")),
     path("", include("upwelling.web.looks.urls")),
+    path("", include("upwelling.web.cuts.urls")),
     path("", include("upwelling.web.matches.urls")),
     path("", include("upwelling.web.outputs.urls")),
     path("", include("upwelling.web.bench.urls")),

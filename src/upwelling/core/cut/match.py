@@ -33,7 +33,8 @@ NEAR_RATE = 0.002
 @dataclass(frozen=True)
 class Media:
     """A file or sequence that events may be of. ``begins`` is its first label as a count of frames, None where it has
-    none; ``frames`` counts those missing in a sequence's numbers.
+    none; ``frames`` counts those missing in a sequence's numbers. ``known_as`` are names beside the file's own, ``key``
+    is the asker's.
     """
 
     path: FilePath
@@ -42,6 +43,8 @@ class Media:
     begins: int | None
     frames: int
     rate: float
+    known_as: tuple[str, ...] = ()
+    key: int = 0
 
 
 @dataclass(frozen=True)
@@ -131,7 +134,8 @@ def _named(event: Event, media: Sequence[Media]) -> list[Media]:
 def _alike(name: str, one: Media) -> bool:
     said = name.lower()
     stem = one.path.stem.lower()
-    return said in (one.name.lower(), stem, stem.rstrip("0123456789").rstrip("._-") or stem)
+    names = (one.name, stem, stem.rstrip("0123456789").rstrip("._-") or stem, *one.known_as)
+    return said in {known.lower() for known in names}
 
 
 def _reel(text: str) -> str:

@@ -26,6 +26,7 @@ ROUNDED = 1e-4
 RATES = (24, 25, 30, 48, 50, 60, 100, 120)
 _EVENT = re.compile(r"^\s*(\d{1,6})\s+\S")
 _LABEL = re.compile(r"(\d\d:\d\d:\d\d)([:;.])(\d{2,3})")
+_UNEQUAL = re.compile(r"durations? don't match.* for clip (.*)", re.DOTALL)
 _NUMBER = re.compile(r"\d{1,6}")
 """What the adapter calls a clip that the list gives no name: the event's number."""
 _SOURCE = re.compile(r"SOURCE FILE:\s*(.+)", re.IGNORECASE)
@@ -37,6 +38,7 @@ class BadCut(UpwellingError):
     """A list that cannot be read, in a sentence."""
 
     def __init__(self, name: object, problem: str) -> None:
+        self.problem = problem
         super().__init__(f"{str(name).rsplit('/', 1)[-1]}: {problem}")
 
 
@@ -79,11 +81,17 @@ class Cut:
     notes: tuple[str, ...] = ()
 
 
-def read_cut(path: str | os.PathLike[str], rate: float = 0.0) -> Cut:
-    """Reads an .edl or .otio; raises BadCut. ``rate`` is an edit list's frames a second (0: the least usual one that
-    has all its frames; 29.97 where it says drop frame).
+def read_cut(path: str | os.PathLike[str], rate: float = 0.0, name: str = "") -> Cut:
+    """Reads an .edl or .otio; raises BadCut, which calls it ``name`` where there is one. ``rate`` is an edit list's
+    frames a second (0: the least usual one that has all its frames; 29.97 where it says drop frame).
     """
-    place = FilePath(path)
+    try:
+        return _read(FilePath(path), rate)
+    except BadCut as error:
+        raise BadCut(name or path, error.problem) from None
+
+
+def _read(place: FilePath, rate: float) -> Cut:
     try:
         data = place.read_bytes() if place.stat().st_size <= LARGEST else b""
     except OSError as error:
@@ -180,6 +188,8 @@ def _from_otio(place: FilePath, text: str) -> Cut:
 
 
 def _short(error: Exception) -> str:
+    if unequal := _UNEQUAL.search(str(error)):
+        return f"event {unequal[1]} is not as long in its source as in the cut, and no M2 line says at which speed"
     return " ".join(str(error).split())[:120] or type(error).__name__
 
 

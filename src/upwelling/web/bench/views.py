@@ -29,7 +29,7 @@ from upwelling.web.bench.strip import shelf_of, strip_of
 from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.common.controls import controls
-from upwelling.web.common.requests import json_body, one_of, text_of, whole
+from upwelling.web.common.requests import json_body, one_of, text_of, whole, whole_or
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.history import Outdated, apply_or_keep, history_ends, move_in_history
@@ -94,7 +94,12 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "most_points": MOST_POINTS,
         "frame": {"width": shot.width, "height": shot.height},
         "rate": shot.rate,
-        "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame},
+        "frames": {
+            "first": shot.first_frame,
+            "last": shot.last_frame,
+            "stands": shot.frame,
+            "asked": _asked(request, shot),
+        },
         "urls": {
             name: reverse(name, args=[production.slug, shot.pk])
             for name in (
@@ -193,6 +198,12 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "places": ("first", "second"),
         },
     )
+
+
+def _asked(request: HttpRequest, shot: Shot) -> int:
+    """The frame that an address opens the page at by ``?frame=``; else the one that stands for the shot."""
+    frame = whole_or(request.GET.get("frame"), -1)
+    return frame if shot.first_frame <= frame <= shot.last_frame else shot.frame
 
 
 def step_kinds() -> dict[str, dict[str, Any]]:

@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "upwelling.web.bakes",
     "upwelling.web.outputs",
     "upwelling.web.looks",
+    "upwelling.web.cuts",
     "upwelling.web.matches",
     "upwelling.web.bench",
     "upwelling.web.footage",

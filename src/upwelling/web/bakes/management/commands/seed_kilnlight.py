@@ -17,6 +17,7 @@ from django.core.management.base import BaseCommand
 from upwelling.core import engine
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.path import Path as SignalPath
+from upwelling.core.simulate import kilnlight_set
 from upwelling.core.simulate.chart import CORNERS
 from upwelling.core.simulate.kilnlight_set import TAKES, Studio, Take
 from upwelling.core.simulate.turning_bust import COVERED, face_at
@@ -39,6 +40,7 @@ from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import perform_bake, start_bake, start_package
 from upwelling.web.bench.following import Wish, found
+from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.history import apply_settings, set_mark
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
@@ -117,6 +119,8 @@ def house_conversion() -> Lut3D:
     return Lut3D(np.clip(code * np.array([0.985, 1.0, 1.01]), 0, 1).astype(np.float32), title="festival v3")
 
 
+CUT = FilePath(kilnlight_set.__file__).with_name("kilnlight_cut.edl")
+"""The editor's third cut: twelve events, one of a card that has not come, one longer than its file."""
 CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
 ACCEPTED = (
     "A012 Gathering room",
@@ -165,6 +169,8 @@ class Command(BaseCommand):
             self._deliver(production, users["technician"])
         if not production.looks.exists():
             self._look(production, users["technician"])
+        if not production.cuts.exists():
+            bring_in_cut(production, users["technician"], CUT.name, CUT)
         if not production.bakes.exists():
             self._bake(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")

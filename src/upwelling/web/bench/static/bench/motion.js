@@ -9,7 +9,8 @@ export const motion = {
   timecode: "",
 
   start() {
-    this.frame = this.stood = this.data.frames.stands;
+    this.stood = this.data.frames.stands;
+    this.standAt(this.data.frames.asked);
   },
 
   get frameText() {
