@@ -10,10 +10,11 @@ from upwelling.core.bake.make import bake
 from upwelling.core.bake.section import Section
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import LogNode, MatrixNode
-from upwelling.core.path import RenderingStage
+from upwelling.core.path import Correction, RenderingStage
 from upwelling.core.proof import verify
 from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.rendering.reinhard import Reinhard
+from upwelling.core.steps import Saturation, WhiteBalance
 from upwelling.core.tables.files import write_lut
 
 pytestmark = pytest.mark.slow
@@ -79,9 +80,16 @@ def adapted(name, encoding="S-Log3/S-Gamut3.Cine"):
     return order(N, path.model_copy(update={"input": path.input.model_copy(update={"adaptation": name})}))
 
 
+def corrected():
+    path = make()
+    held = Correction(name="Match to A-cam", steps=(WhiteBalance(kelvin=7500), Saturation(amount=1.3)))
+    return order(N, path.model_copy(update={"input": path.input.model_copy(update={"correction": held})}))
+
+
 @pytest.mark.parametrize(
     ("was", "wanted", "words"),
     [
+        (order(N), corrected(), "made without the camera's correction (“Match to A-cam”)"),
         (with_rendering(Reinhard()), order(N), "rendered by Reinhard, extended, not by Rise"),
         (with_rendering(Bt2390()), order(N), "rendered by BT.2390 EETF, not by Rise"),
         (order(N), with_rendering(Reinhard()), "rendered by Rise, not by Reinhard"),

@@ -1,4 +1,4 @@
-"""Another setting of the path: encoding, adaptation, output, tone map, exposure."""
+"""Another setting of the path: encoding, camera's correction, adaptation, output, tone map, exposure."""
 
 from __future__ import annotations
 
@@ -34,6 +34,14 @@ def tries(case: Case) -> Tried:
             "input",
             f"White was adapted by {name}, where the path has {path.input.adaptation}. Check the chromatic adaptation.",
             adaptation=name,
+        )
+    correction = path.input.correction
+    if "input" in order.section.stages and correction is not None and correction.acts:
+        yield from _other(
+            case,
+            "input",
+            f"It was made without the camera's correction (“{correction.name}”). Check whose table it is.",
+            correction=None,
         )
     if order.section.to_display and path.display.custom is None:
         for name in OUTPUTS:
