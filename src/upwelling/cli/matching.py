@@ -14,11 +14,11 @@ from upwelling.core import engine
 from upwelling.core.errors import BadValue
 from upwelling.core.files import whole_file
 from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, pairs, space_of
-from upwelling.core.match.outcome import put
+from upwelling.core.match.outcome import for_camera, put
 from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE
 from upwelling.core.media import Raw, read_still
-from upwelling.core.path import CameraFile, Correction, Display, Input, Path, Trim
+from upwelling.core.path import CameraFile, Display, Input, Path, Trim
 from upwelling.core.raw import RawSettings
 from upwelling.core.recovery import recover_named
 from upwelling.core.strict_json import BadJson, read_json
@@ -92,11 +92,13 @@ def _match(options: argparse.Namespace) -> int:
     found = _found(options, mine, its, space)
     name = FilePath(options.reference).name
     if options.recipe_out:
-        steps, groups = put((), (), found, name, f"By {options.method}, of {FilePath(options.src).name}:")
-        recipe = path.model_copy(update={"trim": Trim(steps=steps, groups=groups)})
-        if options.for_camera and groups:
-            held = Correction(name=groups[0].name, note=steps[0].note, steps=Correction().then(steps))
+        said = f"By {options.method}, of {FilePath(options.src).name}:"
+        if options.for_camera and found.steps:
+            held = for_camera(found, name, said)
             recipe = path.model_copy(update={"input": path.input.model_copy(update={"correction": held})})
+        else:
+            steps, groups = put((), (), found, name, said)
+            recipe = path.model_copy(update={"trim": Trim(steps=steps, groups=groups)})
         with whole_file(options.recipe_out) as temporary:
             temporary.write_text(recipe.to_recipe(), encoding="utf-8")
     if options.json:

@@ -83,7 +83,7 @@ def together(nodes: Float64, values: Float64, x: Float64) -> Float64:
 
 
 def _many_slopes(x: Float64, y: Float64) -> Float64:
-    """As ``_slopes`` of K curves (K, P) over the same nodes."""
+    """Slopes of K curves (K, P) at the same nodes (P,), three or more."""
     width = np.diff(x)
     secant = np.diff(y, axis=1) / width
     before, after = secant[:, :-1], secant[:, 1:]
@@ -100,23 +100,6 @@ def _many_slopes(x: Float64, y: Float64) -> Float64:
 
 
 def _slopes(x: Float64, y: Float64) -> Float64:
-    width, rise = np.diff(x), np.diff(y)
-    secant = rise / width
     if len(x) == 2:
-        return np.repeat(secant, 2)
-    before, after = secant[:-1], secant[1:]
-    w1, w2 = 2 * width[1:] + width[:-1], width[1:] + 2 * width[:-1]
-    same_way = before * after > 0
-    inner = np.where(same_way, (w1 + w2) * before * after / np.where(same_way, w1 * after + w2 * before, 1), 0.0)
-    return np.concatenate(
-        [[_end(width[0], width[1], secant[0], secant[1])], inner, [_end(width[-1], width[-2], secant[-1], secant[-2])]]
-    )
-
-
-def _end(width: float, next_width: float, secant: float, next_secant: float) -> float:
-    slope = ((2 * width + next_width) * secant - width * next_secant) / (width + next_width)
-    if slope * secant <= 0:
-        return 0.0
-    if secant * next_secant <= 0 and abs(slope) > 3 * abs(secant):
-        return 3 * secant
-    return slope
+        return np.repeat(np.diff(y) / np.diff(x), 2)
+    return np.asarray(_many_slopes(x, y[None])[0])

@@ -69,7 +69,7 @@ def difference(picture: Picture, reference: Picture, space: Space, *, same_frami
     delta = np.full((rows, columns), np.nan)
     delta[good] = apart
     stops = np.log2(np.maximum(b @ space.luminance, 1e-6) / MID_GREY)
-    coloured = _chroma(b, space) > 3 * COLOURED
+    coloured = space.hue_and_chroma(b)[1] > 3 * COLOURED
     parts = {
         "All of it": np.ones(len(b), bool),
         "Dark": stops < DARK,
@@ -84,9 +84,3 @@ def difference(picture: Picture, reference: Picture, space: Space, *, same_frami
         if part.any()
     )
     return Difference(delta, float(good.mean()), said, confidence)
-
-
-def _chroma(rgb: Float64, space: Space) -> Float64:
-    """Oklab chroma over lightness."""
-    lab = space.lab100(rgb)
-    return np.asarray(np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3))

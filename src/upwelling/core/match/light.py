@@ -87,11 +87,15 @@ class Space:
         """Oklab ×100: 1 is about a just noticeable difference."""
         return np.asarray(np.cbrt(np.asarray(rgb) @ self.to_lms.T) @ (ROOT_TO_LAB.T * 100))
 
-    def hue(self, rgb: Any) -> Float64:
-        """Oklab hue in degrees of light (…, 3); NaN where it has hardly any colour."""
+    def hue_and_chroma(self, rgb: Any) -> tuple[Float64, Float64]:
+        """Oklab hue in degrees of light (…, 3), and its chroma over its lightness."""
         lab = self.lab100(rgb)
         chroma = np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3)
-        hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))
+        return np.asarray(np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))), np.asarray(chroma)
+
+    def hue(self, rgb: Any) -> Float64:
+        """As ``hue_and_chroma``; NaN where there is hardly any colour."""
+        hue, chroma = self.hue_and_chroma(rgb)
         return np.asarray(np.where(chroma > COLOURED, hue, np.nan))
 
     def delta_e(self, one: Any, other: Any) -> Float64:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from upwelling.core.match.light import CannotMatch, Match
+from upwelling.core.path import Correction
 from upwelling.core.path.look_recipe import with_ids
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup
 
@@ -26,12 +27,25 @@ def put(
     own = with_ids([step for step in steps if step.group != STEM])
     if not match.steps:
         return own, kept
-    note = f"{said} {match.sentence()}. {' '.join(match.remarks)}"[:MOST_NOTE]
+    note = _note(match, said)
     made = [
         step.model_copy(update={"id": "", "group": STEM, "note": note if n == 0 else ""})
         for n, step in enumerate(match.steps)
     ]
-    return _before(own, kept, made, StepGroup(id=STEM, name=f"Match to {reference}"[:MOST_NAME], strength=strength))
+    return _before(own, kept, made, StepGroup(id=STEM, name=_name(reference), strength=strength))
+
+
+def for_camera(match: Match, reference: str, said: str) -> Correction:
+    """The match as a camera's correction."""
+    return Correction(name=_name(reference), note=_note(match, said), steps=Correction().then(match.steps))
+
+
+def _name(reference: str) -> str:
+    return f"Match to {reference}"[:MOST_NAME]
+
+
+def _note(match: Match, said: str) -> str:
+    return f"{said} {match.sentence()}. {' '.join(match.remarks)}"[:MOST_NOTE]
 
 
 def regrouped(

@@ -92,8 +92,7 @@ def fit_model(model: str, start: Float64, samples: Samples) -> Float64:
     p = np.clip(start, low, high)
     rest = p.copy()
     p = _reweighted(model, p, rest, samples, lambda e: np.minimum(1.0, HUBER / np.maximum(e, 1e-9)))
-    spread = max(LEAST_SPREAD, 1.4826 * float(np.median(samples.errors(model, p))))
-    return _reweighted(model, p, rest, samples, lambda e: 1 / (1 + (e / (2 * spread)) ** 2))
+    return _reweighted(model, p, rest, samples, _cauchy(model, p, samples))
 
 
 def fit_near(model: str, start: Float64, samples: Samples) -> Float64:
@@ -102,8 +101,13 @@ def fit_near(model: str, start: Float64, samples: Samples) -> Float64:
     """
     low, high = bounds(model)
     p = np.clip(start, low, high)
+    return _reweighted(model, p, p.copy(), samples, _cauchy(model, p, samples), NEAR_ROUNDS, NEAR)
+
+
+def _cauchy(model: str, p: Float64, samples: Samples) -> Callable[[Float64], Float64]:
+    """Weights by errors at twice their robust deviation."""
     spread = max(LEAST_SPREAD, 1.4826 * float(np.median(samples.errors(model, p))))
-    return _reweighted(model, p, p.copy(), samples, lambda e: 1 / (1 + (e / (2 * spread)) ** 2), NEAR_ROUNDS, NEAR)
+    return lambda e: 1 / (1 + (e / (2 * spread)) ** 2)
 
 
 def _reweighted(

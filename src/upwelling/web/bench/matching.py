@@ -13,7 +13,7 @@ from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
 from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, chart, pairs, space_of
 from upwelling.core.match.difference import CLASSES, difference
-from upwelling.core.match.outcome import MOST_NAME, MOST_NOTE, STEM, put
+from upwelling.core.match.outcome import STEM, for_camera, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
 from upwelling.core.path import Correction
 from upwelling.core.scopes.picture_views import NEAR_COLOURS, classes_view
@@ -160,9 +160,7 @@ def corrected(camera: Camera, shot: Shot, other: Shot, method: str) -> Correctio
     made, said = found(shot, frame_of(shot), bare.model_copy(update={"correction_on": False}), reference, method)
     if not made.steps:
         raise Refused(f"{made.sentence()}. {' '.join(made.remarks)}")
-    note = f"{said} {made.sentence()}. {' '.join(made.remarks)}"[:MOST_NOTE]
-    named = Correction().then(made.steps)
-    return Correction(name=f"Match to {whose}"[:MOST_NAME], note=note, steps=named)
+    return for_camera(made, whose, said)
 
 
 def _comparable(shot: Shot, settings: ShotSettings, reference: Reference) -> Space:

@@ -49,33 +49,28 @@ def strip_of(production: Production, shot: Shot, word: str = "") -> dict[str, An
 def other_of(production: Production, other: Shot) -> dict[str, Any]:
     """A shot to compare with."""
     address = reverse("preview", args=[production.slug, other.pk])
-    return {
-        "pk": other.pk,
-        "name": other.name,
-        "url": address,
-        "frame": other.frame,
-        "first": other.first_frame,
-        "last": other.last_frame,
-        "width": other.width,
-        "height": other.height,
-    }
+    return _offered(other, other.pk, other.name, address, (other.frame, other.first_frame, other.last_frame))
 
 
 def shelf_of(production: Production) -> list[dict[str, Any]]:
     """What the Bench offers of the shelf to compare with and to match to."""
     return [
-        {
-            "pk": one.pk,
-            "name": one.name,
-            "url": reverse("reference-preview", args=[production.slug, one.pk]),
-            "frame": one.frame,
-            "first": one.frame,
-            "last": one.frame,
-            "width": one.shot.width,
-            "height": one.shot.height,
-        }
+        _offered(
+            one.shot,
+            one.pk,
+            one.name,
+            reverse("reference-preview", args=[production.slug, one.pk]),
+            (one.frame, one.frame, one.frame),
+        )
         for one in production.references.select_related("shot")
     ]
+
+
+def _offered(shot: Shot, pk: int, name: str, url: str, frames: tuple[int, int, int]) -> dict[str, Any]:
+    """What a page needs to show it: ``frames`` are the one it stands at, the first and the last."""
+    frame, first, last = frames
+    size = {"width": shot.width, "height": shot.height}
+    return {"pk": pk, "name": name, "url": url, "frame": frame, "first": first, "last": last, **size}
 
 
 @require_GET

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
+
 from django.db import models
 
 from upwelling.core.cut import Event
@@ -63,22 +65,8 @@ class CutEvent(models.Model):
     @property
     def event(self) -> Event:
         """As core knows it."""
-        return Event(
-            number=self.number,
-            name=self.name,
-            reel=self.reel,
-            file=self.file,
-            start=self.start,
-            frames=self.frames,
-            record=self.record,
-            record_frames=self.record_frames,
-            rate=self.rate,
-            drop=self.drop,
-            speed=self.speed,
-            transition=self.transition,
-            cdl=self.correction,
-            notes=tuple(self.notes),
-        )
+        held = {field.name: getattr(self, field.name) for field in fields(Event)}
+        return Event(**held | {"cdl": self.correction, "notes": tuple(self.notes)})
 
     @property
     def correction(self) -> CdlNode | None:

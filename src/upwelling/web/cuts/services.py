@@ -20,7 +20,9 @@ from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.productions.models import Production
 
 MOST_CUTS = 200
-FOUND, MISSING = "found", "missing"
+FOUND = "found"
+TAKEN = "ASC CDL of the cut"
+"""What a change is called that took corrections over."""
 
 
 def media_of(shots: Iterable[Shot]) -> list[Media]:
@@ -71,24 +73,7 @@ def bring_in_cut(production: Production, user: Any, name: str, place: FilePath, 
 def _put(row: Cut, read: ReadCut, found: list[Found]) -> None:
     firsts = dict(row.production.shots.values_list("pk", "first_frame"))
     CutEvent.objects.bulk_create(
-        CutEvent(
-            cut=row,
-            number=event.number,
-            name=event.name,
-            reel=event.reel,
-            file=event.file,
-            start=event.start,
-            frames=event.frames,
-            record=event.record,
-            record_frames=event.record_frames,
-            rate=event.rate,
-            drop=event.drop,
-            speed=event.speed,
-            transition=event.transition,
-            cdl=_cdl(event.cdl),
-            notes=list(event.notes),
-            **_where(one, firsts),
-        )
+        CutEvent(cut=row, **vars(event) | {"cdl": _cdl(event.cdl), "notes": list(event.notes)}, **_where(one, firsts))
         for event, one in zip(read.events, found, strict=True)
     )
 
@@ -155,9 +140,7 @@ def take_corrections(cut: Cut, user: Any) -> tuple[SharedChange, list[str]]:
         by_shot.setdefault(event.shot_id or 0, []).append(event)
     if not by_shot:
         raise Refused("No event that was found carries an ASC CDL.")
-    change = SharedChange.objects.create(
-        production=cut.production, source=cut.name[:120], steps="ASC CDL of the cut", created_by=user
-    )
+    change = SharedChange.objects.create(production=cut.production, source=cut.name[:120], steps=TAKEN, created_by=user)
     left = []
     for shot in Shot.objects.select_for_update().filter(pk__in=by_shot, production=cut.production):
         shot.production = cut.production

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path as FilePath
 from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
 from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
@@ -19,8 +17,9 @@ from upwelling.core.errors import UpwellingError
 from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, typed_number, whole_or
+from upwelling.web.common.uploads import on_disk
 from upwelling.web.cuts.models import Cut, CutEvent
-from upwelling.web.cuts.services import FOUND, bring_in_cut, match_again, settle_event, take_corrections
+from upwelling.web.cuts.services import FOUND, TAKEN, bring_in_cut, match_again, settle_event, take_corrections
 from upwelling.web.footage.listing import choices, loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.access import production_view, view_of
@@ -78,12 +77,8 @@ def _brought_in(request: HttpRequest, production: Production) -> Cut:
     rate = typed_number(said, "Frames a second") if said else 0.0
     if rate and not 1 <= rate <= 1000:
         raise Refused("Frames a second are between 1 and 1000.")
-    FilePath(settings.FILES).mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=settings.FILES, suffix=suffix) as temporary:
-        for chunk in uploaded.chunks():
-            temporary.write(chunk)
-        temporary.flush()
-        return bring_in_cut(production, request.user, name, FilePath(temporary.name), rate)
+    with on_disk(uploaded, suffix) as place:
+        return bring_in_cut(production, request.user, name, place, rate)
 
 
 @require_GET
@@ -115,7 +110,7 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
             "older": older,
             "changes": _changes(older, cut) if older else [],
             "corrections": events.exclude(cdl=None).filter(state=FOUND).exclude(shot=None).count(),
-            "past": production.shared_changes.filter(source=cut.name, steps="ASC CDL of the cut")[:3],
+            "past": production.shared_changes.filter(source=cut.name, steps=TAKEN)[:3],
             "first": production.shots.first(),
         },
     )

@@ -65,12 +65,10 @@ def give_match(shot: Shot, user: Any, reference: Shot | None, *, version: int) -
             f"{camera.name} has a correction that does not act on this shot, so the two cannot be joined. Switch it on "
             "and match again, or remove it on the camera's page."
         )
-    if held is not None and 1 not in (held.strength, group.strength):
-        raise Refused("Both the camera's correction and this match are weakened. Set one of them to 100 % first.")
-    if held is not None and held.strength != group.strength:
+    if held is not None and (held.strength, group.strength) != (1, 1):
         raise Refused(
-            f"{camera.name} has a correction of another strength already, and the two cannot be joined. Remove it on "
-            "the camera's page, and match again."
+            f"{camera.name} has a correction already, and two can be joined only at full strength. Set this match to "
+            "100 % if it is weakened; if the camera's is, remove it on its page and match again."
         )
     note = next((step.note for step in steps if step.note), "")
     try:

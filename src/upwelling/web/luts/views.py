@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
-from pathlib import Path as FilePath
-
-from django.conf import settings
 from django.contrib import messages
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -17,6 +13,7 @@ from upwelling.core.outputs import OUTPUTS
 from upwelling.core.tables.facts import compare_luts, measure
 from upwelling.web.common.downloads import saved_file
 from upwelling.web.common.requests import Refused
+from upwelling.web.common.uploads import on_disk
 from upwelling.web.luts.access import lut_view
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.plots import cube_points, curves_plot, hex_colour, slices
@@ -35,16 +32,10 @@ def bring_in(request: HttpRequest, production: Production) -> HttpResponse:
         raise Refused("Choose a table file: .cube, .clf, or a Hald image (.png).")
     made: list[ImportedLut] = []
     problems: list[UpwellingError] = []
-    FilePath(settings.FILES).mkdir(parents=True, exist_ok=True)
     for uploaded in files:
-        with tempfile.NamedTemporaryFile(dir=settings.FILES, delete=True) as temporary:
-            for chunk in uploaded.chunks():
-                temporary.write(chunk)
-            temporary.flush()
+        with on_disk(uploaded) as place:
             try:
-                made.append(
-                    bring_in_lut(production, request.user, uploaded.name or "table.cube", FilePath(temporary.name))
-                )
+                made.append(bring_in_lut(production, request.user, uploaded.name or "table.cube", place))
             except UpwellingError as error:
                 problems.append(error)
     if not made:
