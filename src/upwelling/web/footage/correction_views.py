@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.db.models import Case, F, Value, When
+from django.db.models import F, Q, QuerySet
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
@@ -15,7 +15,7 @@ from upwelling.web.common.downloads import picture_file
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.access import camera_view
 from upwelling.web.footage.corrections import exceptions, own_matches, remove_correction, switch_correction
-from upwelling.web.footage.listing import IN_ORDER, loaded, managed
+from upwelling.web.footage.listing import IN_ORDER, managed
 from upwelling.web.footage.models import Camera, Shot
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -47,16 +47,16 @@ def correction_facts(camera: Camera) -> dict[str, Any]:
         "left_out": [state.shot for state in left_out[:12]],
         "left_out_more": max(left_out.count() - 12, 0),
         "twice": own_matches(camera) if held is not None else 0,
-        "mine": _offered(camera, managed(camera.production).filter(camera=camera)),
-        "others": _offered(camera, managed(camera.production).exclude(camera=camera)),
+        "mine": _offered(managed(camera.production).filter(camera=camera)),
+        "others": _offered(managed(camera.production).exclude(camera=camera)),
     }
 
 
-def _offered(camera: Camera, shots: Any) -> list[Shot]:
-    """Shots for a menu, those with a marked chart first, those without a camera last."""
-    marked = Case(When(chart_corners__isnull=False, then=Value(0)), default=Value(1))
-    numbers = shots.order_by(F("camera").asc(nulls_last=True), marked, *IN_ORDER).values_list("pk", flat=True)
-    return loaded(camera.production, numbers[:MOST_OFFERED])
+def _offered(shots: QuerySet[Any]) -> list[dict[str, Any]]:
+    """Number, name, camera and mark of shots for a menu: marked charts first, those without a camera last."""
+    rows = shots.annotate(marked=Q(chart_corners__isnull=False), of=F("camera__name"))
+    ordered = rows.order_by(F("camera").asc(nulls_last=True), F("marked").desc(), *IN_ORDER)
+    return list(ordered.values("pk", "name", "of", "marked")[:MOST_OFFERED])
 
 
 def _seen(camera: Camera, which: str) -> Shot:
