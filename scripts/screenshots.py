@@ -46,6 +46,26 @@ def _many(page: Page, shoot: Callable[[str], None], address: str) -> None:
     shoot("match-many")
 
 
+def _deliveries(page: Page, shoot: Callable[[str], None], address: str) -> None:
+    """The cut set up, on its way, and the proof of its first event."""
+    page.goto(f"{address}/p/kilnlight/cuts/")
+    page.click("table a")
+    page.click("text=Deliver this cut")
+    page.fill("[name=handles]", "4")
+    page.wait_for_selector(".ordering button:text-is('Deliver'):not([disabled])")
+    page.wait_for_timeout(600)
+    page.wait_for_selector(".ordering button:text-is('Deliver'):not([disabled])")
+    shoot("deliver")
+    page.click(".ordering button:text-is('Deliver')")
+    page.goto(f"{address}/queue/")
+    page.wait_for_selector("progress[value]:not([value='0.0'])", timeout=120000)
+    page.screenshot(path=OUT / "queue.png")
+    page.goto(f"{address}/p/kilnlight/deliveries/")
+    page.click("a:has-text('001_A016.mov')")
+    page.wait_for_selector("text=Proof as JSON", timeout=240000)
+    shoot("delivery")
+
+
 def _settled(page: Page) -> None:
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(400)
@@ -135,9 +155,7 @@ def main(address: str, out: FilePath) -> None:
         page.click("a.strong:has-text('S0101')")
         page.wait_for_selector("canvas[data-fingerprint]")
         page.click(".pick[data-stage=camera]")
-        shoot("bench-raw")
         page.goto(f"{address}/encodings/?name=V-Log/V-Gamut")
-        shoot("encodings")
         page.goto(f"{address}/p/kilnlight/looks/")
         shoot("looks")
         page.goto(f"{address}/p/kilnlight/looks/sheet/")
@@ -151,13 +169,13 @@ def main(address: str, out: FilePath) -> None:
             if page.locator("text=tables hold").count():
                 break
             page.wait_for_timeout(2000)
-        shoot("bakes")
         page.click("tr:has-text('65_full.cube') a:has-text('Certificate')")
         shoot("certificate")
         page.goto(f"{address}/p/kilnlight/cuts/")
         page.click("a:has-text('KILNLIGHT CUT 3')")
         page.wait_for_function("() => [...document.images].every((i) => i.complete)")
         shoot("cut")
+        _deliveries(page, shoot, address)
         page.goto(f"{address}/p/kilnlight/bakes/")
         page.click(".shotlinks a:has-text('A021')")
         page.select_option("select[name=receiver]", "Grading or editing program")

@@ -18,11 +18,11 @@ from upwelling.core.bake.make import comments
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.receivers import Receiver, plain_receiver
 from upwelling.core.bake.shaper import shaper_of
-from upwelling.core.delivery.cdl_part import cdl_part, step_of
-from upwelling.core.delivery.package import table_name
 from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
+from upwelling.core.packages.cdl_part import cdl_part, step_of
+from upwelling.core.packages.package import table_name
 from upwelling.core.path import Display, Input, Look, Path, Trim
 from upwelling.core.proof import Certificate, Tolerances, frame_sample, solve, verify
 from upwelling.core.proof.hunt import grid_of, hunt

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.core.test_timecode import movie
 from upwelling.cli.main import main
 from upwelling.core.cut import BadCut, Media, match_cut, read_cut, scan
+from upwelling.core.cut.write import Link, write_cut
 from upwelling.core.media import write_still
 
 HEAD = "TITLE: KILNLIGHT CUT 3\nFCM: NON-DROP FRAME\n\n"
@@ -227,3 +228,39 @@ def test_the_command_says_what_events_are_of(tmp_path, capsys):
     assert main(["cut", str(tmp_path / "c.edl"), "--media", str(tmp_path / "c.edl")]) == 2
     assert main([*said, "--rate", "-3"]) == 2
     assert scan(tmp_path / "rushes")[0][0].frames == 3
+
+
+def linked(events, handles=0):
+    return [
+        Link(
+            event, f"{event.number:03}.mov", event.start - handles, event.start, event.frames + 2 * handles, event.reel
+        )
+        for event in events
+    ]
+
+
+@pytest.mark.parametrize("kind", ["edl", "otio"])
+@pytest.mark.parametrize(
+    ("text", "rate"),
+    [
+        (HEAD + ONE + "002  B007     V     C        02:00:00:00 02:00:01:12 01:00:05:00 01:00:06:12\n", 24),
+        ("TITLE: X\nFCM: DROP FRAME\n\n" + ONE.replace(":00 ", ";10 ").replace("02:00\n", "02;10\n"), 29.97),
+        (HEAD + ONE, 25),
+        (HEAD + ONE, 23.976),
+    ],
+    ids=["a hole", "drop frame", "25", "23.976"],
+)
+def test_what_is_written_back_is_read_as_it_was_over_the_new_files(tmp_path, kind, text, rate):
+    """Round trip through OpenTimelineIO: labels, lengths and order stay, names are the delivered files'."""
+    before = cut_of(tmp_path, text, rate=rate)
+    place = tmp_path / f"back.{kind}"
+    place.write_text(write_cut(before.title, before.rate, before.drop, linked(before.events, 8), kind))
+    after = read_cut(place, before.rate if kind == "edl" else 0.0)
+    assert [(e.start, e.frames, e.record) for e in after.events] == [
+        (e.start, e.frames, e.record) for e in before.events
+    ]
+    named = [e.file or e.name for e in after.events]
+    assert [name.rsplit("/", 1)[-1] for name in named] == [f"{e.number:03}.mov" for e in before.events]
+    if kind == "edl":
+        assert [e.label(e.record) for e in after.events] == [e.label(e.record) for e in before.events]
+        assert ("FCM: DROP FRAME" if before.drop else "FCM: NON-DROP FRAME") in place.read_text()

@@ -33,6 +33,8 @@ def _apart(settings, tmp_path):
         "django.contrib.auth.hashers.MD5PasswordHasher"
     ]  # the real one takes over a second each
     settings.WORK_AT_ONCE = True
+    settings.DELIVERIES = tmp_path / "deliveries"
+    settings.RENDER_PROCESSES = 1
 
 
 @pytest.fixture

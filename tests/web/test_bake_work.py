@@ -311,7 +311,7 @@ KILLED = """
 import django; django.setup()
 from django.conf import settings
 from upwelling.core import bake
-import upwelling.core.delivery.package as package
+import upwelling.core.packages.package as package
 from upwelling.web.bakes.services import perform_package
 real = package.verify
 def verify(*a, **k):

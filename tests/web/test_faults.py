@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 from django.db import connection
 
-from upwelling.core.delivery.package import _homes
 from upwelling.core.lut.carried import _KEPT, CarriedLut, _unpacked
 from upwelling.core.lut.table import Lut3D
 from upwelling.core.media import Damaged, Movie
 from upwelling.core.media.movie_write import write_movie
+from upwelling.core.packages.package import _homes
 from upwelling.core.path import Display, Input, Look, Path, RenderingStage, Trim
 from upwelling.core.steps import Contrast, Exposure
 from upwelling.web.bench.motion_views import _pictures

@@ -7,6 +7,7 @@ import pytest
 from pydantic import TypeAdapter
 
 from upwelling.core.bake import BakeOrder, Receiver
+from upwelling.core.delivery.form import Form
 from upwelling.core.documents import KEY, UPGRADES, opened, sealed
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue
@@ -32,6 +33,7 @@ SHAPES = {
     "receiver": Receiver,
     "bake order": BakeOrder,
     "camera correction": Correction,
+    "delivery form": Form,
     "development": Development,
     "raw profile": RawProfile,
     "look steps": STEP_LIST,

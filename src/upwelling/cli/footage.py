@@ -6,14 +6,13 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from pathlib import Path as FilePath
 from typing import Any
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Footage, Movie, Raw, Reading, Still, looked_at, open_footage
-from upwelling.core.operations import Place
+from upwelling.core.media import Footage, Raw, Still, looked_at, open_footage, reading_for
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
 
@@ -30,32 +29,10 @@ def add_frame_option(command: argparse.ArgumentParser) -> None:
     command.add_argument("--frame", type=int, default=0, help="frame of a movie, from 0")
 
 
-@dataclass(frozen=True, eq=False)
-class FootageFrames:
-    """The frames around that ``number`` of a file, read as it is; a still has none."""
-
-    footage: Footage
-    number: int
-    side: Range
-
-    def code(self, offset: int, shape: tuple[int, int], place: Place) -> Any | None:
-        """See core.operations.time_mean.Frames; the whole frame."""
-        wanted = self.number + offset
-        if not 0 <= wanted < self.footage.facts.frames:
-            return None
-        return self.footage.frame(wanted, reading_of(self.footage, self.side)).code
-
-
-def reading_of(footage: Footage, said: Range | None) -> Reading:
-    """How a file is read: as said, as a movie is tagged, else full."""
-    usual = footage.default_reading if isinstance(footage, Movie) else Reading(footage.facts.tags.range or "full")  # type: ignore[arg-type]
-    return replace(usual, range=said or usual.range)
-
-
 def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
     """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
     footage = open_footage(options.src)
-    reading = reading_of(footage, said)
+    reading = reading_for(footage, said)
     still = footage.frame(options.frame, reading)
     say_notes(options.src, footage.facts.notes)
     return still, footage, reading.range

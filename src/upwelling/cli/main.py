@@ -6,7 +6,7 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from upwelling.cli import accounts, backups, cuts, footage, luts, matching, pictures
+from upwelling.cli import accounts, backups, cuts, deliver, footage, luts, matching, pictures
 from upwelling.core.errors import UpwellingError
 
 
@@ -27,6 +27,8 @@ def _parser() -> argparse.ArgumentParser:
     matching.add_commands(commands)
     footage.add_commands(commands)
     cuts.add_commands(commands)
+    deliver.add_commands(commands)
+    deliver.add_others(commands)
     accounts.add_commands(commands)
     backups.add_commands(commands)
     return parser

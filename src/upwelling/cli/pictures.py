@@ -6,15 +6,15 @@ import argparse
 import sys
 from typing import Any
 
-from upwelling.cli.footage import FootageFrames, add_frame_option, read_frame, say_notes
+from upwelling.cli.footage import add_frame_option, read_frame, say_notes
 from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_option, path_from
 from upwelling.core import engine
+from upwelling.core.delivery.frames import FramesAround, camera_of
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import UnreadableFile, UnwritableFile
-from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
+from upwelling.core.media import Depth, Raw, container_for, read_still, reading_for, write_still
 from upwelling.core.operations import Place, legal_in, run_reference
-from upwelling.core.path import CameraFile, convert_operations
-from upwelling.core.raw import RawSettings
+from upwelling.core.path import convert_operations
 from upwelling.core.rendering import to_scene
 from upwelling.core.tables.files import read_lut
 
@@ -103,14 +103,7 @@ def _render(options: argparse.Namespace) -> int:
     path = path_from(options)
     container = container_for(options.dst)
     still, footage, side = read_frame(options, path.camera.range if options.recipe else options.range)
-    if isinstance(footage, Raw):
-        own = path.camera.raw or RawSettings(profile=footage.profile)
-        path = path.model_copy(
-            update={
-                "camera": CameraFile(raw=own, depth=16),
-                "input": path.input.model_copy(update={"encoding": f"linear/{path.working}", "custom": None}),
-            }
-        )
+    path = camera_of(footage, path)
     depth: Depth = options.depth or ("16" if "16" in container.depths else container.depths[-1])
     if not options.recipe:  # a legal range means the legal codes of the depths that are read and written
         path = path.model_copy(
@@ -120,7 +113,7 @@ def _render(options: argparse.Namespace) -> int:
             }
         )
     place = Place.whole(still.width, still.height)
-    path = path.at(options.frame).fed(FootageFrames(footage, options.frame, side))
+    path = path.at(options.frame).fed(FramesAround(footage, options.frame, reading_for(footage, side)))
     program = engine.compile_operations(path.operations())
     code = path.apply(still.code, place) if options.exact else engine.run(program, still.code, place=place)
     _write(

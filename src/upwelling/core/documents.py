@@ -38,6 +38,11 @@ def _with_correction(body: Any) -> Any:
     return body
 
 
+def _with_pixels(body: Any) -> Any:
+    """Version 1 to 2: a file may say of pixels that are not square, and of fields; what is not said is not known."""
+    return body
+
+
 UPGRADES: dict[str, tuple[Upgrade, ...]] = {
     "shot settings": (_unstamped, _with_mattes, _with_correction),
     "look steps": (_unstamped, _with_mattes),
@@ -47,9 +52,10 @@ UPGRADES: dict[str, tuple[Upgrade, ...]] = {
     "receiver": (_unstamped,),
     "bake order": (_unstamped, _with_mattes, _with_correction),
     "camera correction": (_unstamped,),
+    "delivery form": (_unstamped,),
     "development": (_unstamped,),
     "raw profile": (_unstamped,),
-    "file facts": (_unstamped,),
+    "file facts": (_unstamped, _with_pixels),
     "signal facts": (_unstamped,),
 }
 """How each kind of value is brought from version to version; its length is today's version."""

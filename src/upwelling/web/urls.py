@@ -21,6 +21,7 @@ urlpatterns = [
     path("", include("upwelling.web.outputs.urls")),
     path("", include("upwelling.web.bench.urls")),
     path("", include("upwelling.web.bakes.urls")),
+    path("", include("upwelling.web.deliveries.urls")),
 ]
 handler400 = "upwelling.web.common.errors.bad_request"
 handler403 = "upwelling.web.common.errors.forbidden"

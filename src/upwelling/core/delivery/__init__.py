@@ -1,1 +1,1 @@
-"""What is handed out: packages with certificates and a README, set-up pictures, the ASC CDL part of a shot."""
+"""Delivered files: what is ordered, rendered in parts that survive a crash, and the proof of what came out."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path as FilePath
 from typing import Any, Literal
 
+from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnreadableFile, UnwritableFile
 from upwelling.core.media.base import Container, Depth, Still, clipped_share
 from upwelling.core.media.dng import Raw
@@ -133,6 +134,13 @@ def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | Non
     return [footage.frame(number, reading) for number in rising]
 
 
+def reading_for(footage: Footage, said: Range | None) -> Reading:
+    """How a file is read: in the range said, as a movie is tagged, else full."""
+    tagged = Reading(footage.facts.tags.range or "full")  # type: ignore[arg-type]
+    usual = footage.default_reading if isinstance(footage, Movie) else tagged
+    return replace(usual, range=said or usual.range)
+
+
 READABLE = "PNG, JPEG, TIFF, OpenEXR, DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 
@@ -199,6 +207,7 @@ __all__ = [
     "container_for",
     "open_footage",
     "read_still",
+    "reading_for",
     "recognise",
     "write_still",
 ]

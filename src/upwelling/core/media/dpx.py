@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 import math
+import re
 import struct
 from collections.abc import Mapping
 from pathlib import Path as FilePath
@@ -183,6 +184,12 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
     transfer = 6 if tags.get("transfer") == "BT.709" else 0
     struct.pack_into(">IIfIf", header, 780, 0, 0, 0.0, 1023, 1.0)
     struct.pack_into(">BBBBHHIII", header, 800, _RGB, transfer, transfer, 10, 1, 0, HEADER, 0, 0)
+    if rate := tags.get("rate"):
+        for place in _RATES:
+            struct.pack_into(">f", header, place, float(rate))
+    digits = re.sub(r"\D", "", str(tags.get("timecode", "")))
+    if len(digits) == 8:
+        struct.pack_into(">I", header, TIMECODE, int(digits, 16))
     with whole_file(path) as temporary:
         temporary.write_bytes(bytes(header) + words.tobytes())
 

@@ -5,6 +5,7 @@ and standard attributes.
 from __future__ import annotations
 
 import io
+import re
 import struct
 import threading
 from collections.abc import Iterator, Mapping
@@ -244,8 +245,25 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
     # The format means scene-linear light; codes of anything else are marked as such.
     if not str(tags.get("encoding", "linear/")).startswith("linear/"):
         header[ATTRIBUTE] = words_for(tags)
+    if rate := tags.get("rate"):
+        header["framesPerSecond"] = Fraction(rate)
+    if label := _label(tags):
+        header["timeCode"] = label
+    if reel := str(tags.get("reel", "")):
+        header["reelName"] = reel
     with whole_file(path) as temporary:
         OpenEXR.File(header, {"RGB": pixels}).write(str(temporary))
+
+
+def _label(tags: Mapping[str, Any]) -> Any:
+    """The timecode attribute; None where there is none, or one of three digits, which it cannot hold."""
+    found = re.fullmatch(r"(\d\d):(\d\d):(\d\d)([:;])(\d\d)", str(tags.get("timecode", "")))
+    if found is None:
+        return None
+    label = OpenEXR.TimeCode()
+    label.hours, label.minutes, label.seconds, label.frame = (int(found[n]) for n in (1, 2, 3, 5))
+    label.dropFrame = found[4] == ";"
+    return label
 
 
 EXR = Container("OpenEXR", (".exr",), (b"\x76\x2f\x31\x01",), ("half", "float"), read, write)

@@ -18,7 +18,8 @@ Kind = Literal["still", "sequence", "movie", "raw"]
 class FileFacts:
     """What a file says of itself, without judging it.
 
-    ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits.
+    ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits; ``pixel_aspect`` a fraction, width
+    over height, where pixels are not square.
     """
 
     kind: Kind
@@ -36,6 +37,8 @@ class FileFacts:
     tags: ColourTags = field(default_factory=ColourTags)
     metadata: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    pixel_aspect: str = ""
+    interlaced: bool = False
 
 
 @dataclass(frozen=True)

@@ -91,6 +91,8 @@ class Movie:
         # A timecode has a track of its own, of which only this is said of the picture.
         labels = [data.metadata["timecode"] for data in container.streams.data if "timecode" in data.metadata]
         metadata |= {"timecode": labels[0][:300]} if labels else {}
+        reels = [data.metadata["reel_name"] for data in container.streams.data if "reel_name" in data.metadata]
+        metadata |= {"reel_name": reels[0][:120]} if reels else {}
         duration = float(container.duration / 1_000_000) if container.duration else 0.0
         bits_per_second = int(stream.codec_context.bit_rate or 0) or int(container.bit_rate or 0)
         if not bits_per_second and duration:
@@ -123,6 +125,8 @@ class Movie:
             tags,
             metadata,
             tuple(notes),
+            str(stream.sample_aspect_ratio) if (stream.sample_aspect_ratio or 1) != 1 else "",
+            bool(first.interlaced_frame),
         )
 
     def _siting(self, codec: str, header: bytes, packet: bytes) -> str:
@@ -144,21 +148,24 @@ class Movie:
 
         Raises Damaged for a frame that is broken, or leans on what is.
         """
+        return list(self.through(numbers, reading))
+
+    def through(self, numbers: Sequence[int], reading: Reading | None = None) -> Iterator[Still]:
+        """As ``several``, each when it is asked for, with nothing kept."""
         facts = self.facts
         for index in numbers:
             if not 0 <= index < facts.frames:
                 raise UnreadableFile(self.path, f"has frames 0 to {facts.frames - 1}; frame {index} was asked for.")
-        found: list[Still] = []
+        count = 0
         try:
             for frame in frames_at(self.path, self.index, numbers):
                 code = code_of(self.path, frame, facts, reading or self.default_reading)
-                found.append(Still(code, facts.container, facts.depth, dict(facts.metadata), facts.notes))
+                yield Still(code, facts.container, facts.depth, dict(facts.metadata), facts.notes)
+                count += 1
         except _BROKEN as error:
             raise Damaged(
-                self.path,
-                f"frame {numbers[len(found)]} cannot be decoded ({reason(error)}). The file is damaged there.",
+                self.path, f"frame {numbers[count]} cannot be decoded ({reason(error)}). The file is damaged there."
             ) from None
-        return found
 
     def luma_frames(self, rows: int = 36, columns: int = 64) -> Iterator[Any]:
         """Every frame in order as a small picture (rows, columns) of luma or green, 0…1 of the code scale, decoded in

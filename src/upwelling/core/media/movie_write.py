@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+import errno
+import os
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path as FilePath
 from typing import Any, cast
@@ -14,13 +17,18 @@ import numpy as np
 from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.files import whole_file
+from upwelling.core.media.dither import Dither
 from upwelling.core.media.tags import ColourTags, numbers
 from upwelling.core.media.ycbcr import SITINGS, Siting, from_rgb_signal
 
 
 @dataclass(frozen=True)
 class Codec:
-    """One way to write a movie: ffmpeg's encoder, pixel layout, subsampling and options."""
+    """One way to write a movie: ffmpeg's encoder, pixel layout, subsampling and options.
+
+    ``parameters`` go to the encoder's own parser, and are what makes a run the same however many cores there are.
+    ``intra``: every frame stands by itself.
+    """
 
     title: str
     encoder: str
@@ -29,24 +37,156 @@ class Codec:
     subsampling: tuple[int, int]
     options: Mapping[str, str]
     only_legal: bool = False
+    parameters: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def intra(self) -> bool:
+        return self.encoder not in _PARAMETERS
 
 
+_X265 = {"log-level": "none", "pools": "2", "frame-threads": "2", "open-gop": "0"}
+_X264 = {"threads": "4"}
+_PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
 CODECS = {
     "prores-4444": Codec(
         "ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True
     ),
     "prores-422": Codec("ProRes 422 HQ", "prores", "yuv422p10le", 10, (2, 1), {"profile": "3"}, True),
-    "h265-10": Codec(
-        "H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16", "x265-params": "log-level=none"}
+    "h265-10": Codec("H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16"}, parameters=_X265),
+    "h265-8": Codec("H.265 8 bit", "libx265", "yuv420p", 8, (2, 2), {"crf": "18"}, parameters=_X265),
+    "h264-8": Codec(
+        "H.264 8 bit", "libx264", "yuv420p", 8, (2, 2), {"crf": "18", "preset": "medium"}, parameters=_X264
     ),
-    "h265-8": Codec("H.265 8 bit", "libx265", "yuv420p", 8, (2, 2), {"crf": "18", "x265-params": "log-level=none"}),
-    "h264-8": Codec("H.264 8 bit", "libx264", "yuv420p", 8, (2, 2), {"crf": "18", "preset": "medium"}),
-    "h264-10": Codec("H.264 10 bit", "libx264", "yuv422p10le", 10, (2, 1), {"crf": "14", "preset": "medium"}),
+    "h264-10": Codec(
+        "H.264 10 bit", "libx264", "yuv422p10le", 10, (2, 1), {"crf": "14", "preset": "medium"}, parameters=_X264
+    ),
     "dnxhr-hqx": Codec("DNxHR HQX", "dnxhd", "yuv422p10le", 10, (2, 1), {"profile": "dnxhr_hqx"}, True),
     "ffv1-10": Codec("FFV1 10 bit 4:4:4", "ffv1", "yuv444p10le", 10, (1, 1), {"level": "3"}),
     "ffv1-8": Codec("FFV1 8 bit 4:2:0", "ffv1", "yuv420p", 8, (2, 2), {"level": "3"}),
 }
-_PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
+KINDS = {".mov": "mov", ".mp4": "mp4", ".m4v": "mp4", ".mkv": "matroska", ".mxf": "mxf"}
+
+
+@dataclass(frozen=True)
+class MovieSettings:
+    """All that is said of a movie beside its frames. ``tags`` None: the file says nothing of colour.
+
+    ``parameters`` are the encoder's own beside the codec's; ``pixel_aspect`` width over height of a pixel.
+    """
+
+    codec: Codec
+    rate: Fraction = Fraction(24)
+    tags: ColourTags | None = None
+    matrix: str = "BT.709"
+    code_range: Range = "legal"
+    dither: Dither = "none"
+    metadata: Mapping[str, str] = field(default_factory=dict)
+    options: Mapping[str, str] = field(default_factory=dict)
+    parameters: Mapping[str, str] = field(default_factory=dict)
+    pixel_aspect: Fraction = Fraction(1)
+    bits_per_second: int = 0
+
+    @property
+    def siting(self) -> Siting:
+        """BT.2020-2 table 4 puts 4:2:0 chroma top left, and the stream must say so: H.264 and H.265 mean “left” where
+        nothing is said.
+        """
+        return "top left" if self.matrix == "BT.2020" and self.codec.subsampling == (2, 2) else "left"
+
+    def check(self, path: FilePath) -> None:
+        """Raises UnwritableFile for a range the codec cannot carry."""
+        if self.codec.only_legal and self.code_range == "full":
+            raise UnwritableFile(
+                path, f"{self.codec.title} is read as legal range everywhere; full range would come out wrong."
+            )
+
+    def encoder_options(self) -> dict[str, str]:
+        """What the encoder is opened with."""
+        said = {**self.codec.options, **self.options}
+        if self.bits_per_second:
+            said.pop("crf", None)
+        if not self.codec.intra:
+            own = {**self.codec.parameters, **self.parameters}
+            if self.siting != "left":
+                own["chromaloc"] = str(SITINGS.index(self.siting))
+            name = _PARAMETERS[self.codec.encoder]
+            given = [f"{key}={value}" for key, value in own.items()]
+            said[name] = ":".join(filter(None, (said.get(name, ""), *given)))
+        return said
+
+
+class MovieWriter:
+    """Frames into one file. Used as a context; what fails in the encoder is raised as UnwritableFile by ``add``."""
+
+    def __init__(self, place: FilePath, kind: str, settings: MovieSettings) -> None:
+        self.place, self.settings, self.count = place, settings, 0
+        flags = {"movflags": "+write_colr+use_metadata_tags"} if kind in ("mov", "mp4") else {}
+        self._container = av.open(str(place), "w", format=kind, options=flags)
+        self._container.metadata.update(dict(settings.metadata))
+        self._stream: Any = None
+
+    def __enter__(self) -> MovieWriter:
+        return self
+
+    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
+        with encoder_refusing(self.place):
+            try:
+                if error is None and self._stream is not None:
+                    for packet in self._stream.encode():
+                        self._container.mux(packet)
+            finally:
+                self._container.close()
+
+    def add(self, rgb: Any, number: int | None = None) -> None:
+        """One more frame of full-range R'G'B' signal (H, W, 3); its ``number`` places the dither."""
+        said = self.settings
+        codec = said.codec
+        planes = from_rgb_signal(
+            rgb,
+            said.matrix,
+            said.code_range,
+            codec.depth,
+            codec.subsampling,
+            said.siting,
+            dither=said.dither,
+            frame=self.count if number is None else number,
+        )
+        height, width = planes.y.shape
+        if self._stream is None:
+            self._open(width, height)
+        frame = av.VideoFrame(width, height, codec.layout)
+        for plane, values in zip(frame.planes, (planes.y, planes.cb, planes.cr), strict=False):
+            _fill(plane, values)
+        _tag(frame, said.tags)
+        frame.pts = self.count
+        with encoder_refusing(self.place):
+            for packet in self._stream.encode(frame):
+                self._container.mux(packet)
+        self.count += 1
+
+    def _open(self, width: int, height: int) -> None:
+        said = self.settings
+        stream: Any = self._container.add_stream(said.codec.encoder, rate=said.rate, options=said.encoder_options())
+        stream.width, stream.height, stream.pix_fmt = width, height, said.codec.layout
+        if said.pixel_aspect != 1:
+            stream.codec_context.sample_aspect_ratio = said.pixel_aspect
+        if said.codec.encoder.startswith("prores"):  # whose frames are the same however many threads write them
+            stream.codec_context.thread_count, stream.codec_context.thread_type = os.cpu_count() or 1, "FRAME"
+        if said.bits_per_second:
+            stream.codec_context.bit_rate = said.bits_per_second
+        _tag(stream.codec_context, said.tags)
+        self._stream = stream
+
+
+@contextmanager
+def encoder_refusing(place: FilePath) -> Iterator[None]:
+    """What ffmpeg's encoders and containers raise becomes UnwritableFile; a full disk stays an OSError."""
+    try:
+        yield
+    except av.error.FFmpegError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise OSError(error.errno, os.strerror(error.errno), str(place)) from None
+        raise UnwritableFile(place, f"the encoder refused it ({str(error)[:100]}).") from None
 
 
 def write_movie(
@@ -54,7 +194,7 @@ def write_movie(
     frames: Iterable[Any],
     codec_name: str,
     *,
-    rate: int = 24,
+    rate: int | Fraction = 24,
     tags: ColourTags | None = None,
     matrix: str = "BT.709",
     code_range: Range = "legal",
@@ -67,73 +207,26 @@ def write_movie(
     """
     if codec_name not in CODECS:
         raise UnwritableFile(path, f"“{codec_name}” is not a codec this program writes; use {', '.join(CODECS)}.")
-    codec = CODECS[codec_name]
-    if codec.only_legal and code_range == "full":
-        raise UnwritableFile(path, f"{codec.title} is read as legal range everywhere; full range would come out wrong.")
-    count = 0
+    settings = MovieSettings(
+        CODECS[codec_name], Fraction(rate), tags, matrix, code_range, metadata=metadata or {}, options=options or {}
+    )
+    settings.check(path)
     with whole_file(path) as temporary:
         try:
-            count = _write(
-                temporary, path.suffix, frames, codec, rate, tags, matrix, code_range, metadata or {}, options or {}
-            )
-        except av.error.FFmpegError as error:
-            raise UnwritableFile(path, f"the encoder refused it ({str(error)[:100]}).") from None
-        if not count:
+            with MovieWriter(temporary, KINDS.get(path.suffix.lower(), "mov"), settings) as writer:
+                for rgb in frames:
+                    writer.add(rgb)
+        except UnwritableFile as error:  # by its own name
+            raise UnwritableFile(path, error.problem) from None
+        if not writer.count:
             raise UnwritableFile(path, "there is no frame to write.")
-    return count
-
-
-def _write(
-    place: FilePath,
-    suffix: str,
-    frames: Iterable[Any],
-    codec: Codec,
-    rate: int,
-    tags: ColourTags | None,
-    matrix: str,
-    code_range: Range,
-    metadata: Mapping[str, str],
-    options: Mapping[str, str],
-) -> int:
-    kind = {".mov": "mov", ".mp4": "mp4", ".mkv": "matroska", ".mxf": "mxf"}.get(suffix.lower(), "mov")
-    flags = {"movflags": "+write_colr+use_metadata_tags"} if kind in ("mov", "mp4") else {}
-    # BT.2020-2 table 4 puts 4:2:0 chroma top left, and the stream must say so: H.264 and H.265 mean “left” where
-    # nothing is said.
-    siting: Siting = "top left" if matrix == "BT.2020" and codec.subsampling == (2, 2) else "left"
-    said = dict(codec.options)
-    if siting != "left" and codec.encoder in _PARAMETERS:
-        name = _PARAMETERS[codec.encoder]
-        said[name] = ":".join(filter(None, (said.get(name, ""), f"chromaloc={SITINGS.index(siting)}")))
-    count = 0
-    with av.open(str(place), "w", format=kind, options=flags) as container:
-        container.metadata.update(dict(metadata))
-        stream: Any = None
-        for rgb in frames:
-            planes = from_rgb_signal(rgb, matrix, code_range, codec.depth, codec.subsampling, siting)
-            height, width = planes.y.shape
-            if stream is None:
-                stream = container.add_stream(codec.encoder, rate=Fraction(rate), options={**said, **options})
-                stream.width, stream.height, stream.pix_fmt = width, height, codec.layout
-                _tag(stream.codec_context, tags)
-            frame = av.VideoFrame(width, height, codec.layout)
-            for plane, values in zip(frame.planes, (planes.y, planes.cb, planes.cr), strict=False):
-                _fill(plane, values)
-            _tag(frame, tags)
-            frame.pts = count
-            for packet in stream.encode(frame):
-                container.mux(packet)
-            count += 1
-        if stream is not None:
-            for packet in stream.encode():
-                container.mux(packet)
-    return count
+    return writer.count
 
 
 def _fill(plane: Any, values: Any) -> None:
     pitch = plane.line_size // values.dtype.itemsize
-    padded = np.zeros((plane.height, pitch), values.dtype)
-    padded[:, : plane.width] = values[: plane.height, : plane.width]
-    plane.update(padded.tobytes()[: plane.buffer_size])
+    held = np.frombuffer(plane, values.dtype)[: pitch * plane.height].reshape(plane.height, pitch)
+    held[:, : plane.width] = values[: plane.height, : plane.width]
 
 
 def _tag(target: Any, tags: ColourTags | None) -> None:

@@ -18,7 +18,7 @@ from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish, note_orientation, quantise
 from upwelling.core.media.icc import LARGEST, read_profile
 from upwelling.core.media.own_mark import said_by, words_for
-from upwelling.core.media.tags import ColourTags, numbers
+from upwelling.core.media.tags import SAID_AS, ColourTags, numbers
 
 
 def read(path: FilePath) -> Still:
@@ -119,7 +119,7 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
     space = tags.get("primaries")
     full = tags.get("range", "full") == "full"
     primaries, transfer, _, _ = numbers(
-        ColourTags(getattr(space, "name", ""), _H273.get(str(tags.get("transfer")), str(tags.get("transfer", ""))))
+        ColourTags(getattr(space, "name", ""), SAID_AS.get(str(tags.get("transfer")), str(tags.get("transfer", ""))))
     )
     if primaries != 2 and transfer != 2:
         extra += _chunk(b"cICP", bytes((primaries, transfer, 0, int(full))))
@@ -127,10 +127,6 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
         extra += _chunk(b"tEXt", b"Description\0" + words_for(tags).encode("latin-1", "replace"))
     with whole_file(path) as temporary:
         temporary.write_bytes(data[:33] + extra + data[33:])
-
-
-_H273 = {"BT.1886": "BT.709", "gamma 2.4": "BT.709"}
-"""BT.709's number stands for signals seen through BT.1886's display, of which 2.4 is the limit."""
 
 
 def _chunk(kind: bytes, body: bytes) -> bytes:

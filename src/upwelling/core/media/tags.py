@@ -37,6 +37,8 @@ MATRICES = {
     17: "YCgCo-Ro",
 }
 RANGES = {1: "legal", 2: "full"}
+SAID_AS = {"BT.1886": "BT.709", "gamma 2.4": "BT.709"}
+"""BT.709's number stands for signals seen through BT.1886's display, of which 2.4 is the limit."""
 
 
 @dataclass(frozen=True)

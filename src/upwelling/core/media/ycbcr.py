@@ -18,6 +18,8 @@ from upwelling.core.colour.primaries import Primaries, rgb_to_xyz
 from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.kernels import KERNEL_LOCK
+from upwelling.core.media.dither import Dither, blue_noise, place_of
+from upwelling.core.media.planes_out_kernel import diffuse_plane, halve_plane, reduce_plane, rgb_to_differences
 from upwelling.core.media.ycbcr_kernel import planes_to_rgb
 
 LUMA: dict[str, tuple[float, float]] = {
@@ -127,55 +129,83 @@ def to_rgb_code(
         )
         y, cb, cr = (np.ascontiguousarray(plane[lines], dtype=np.uint16) for plane in (planes.y, planes.cb, planes.cr))
         part = out if len(parts) == 1 else np.empty((*y.shape, 3), np.float32)
+        left, share = _between(y.shape[1], cb.shape[1], sub_x, numbers[6])
         with KERNEL_LOCK:
-            planes_to_rgb(y, cb, cr, sub_x, sub_y, numbers, part)
+            planes_to_rgb(y, cb, cr, left, share, sub_y, numbers, part)
         if part is not out:
             out[lines] = part
     return out
 
 
+def _between(width: int, columns: int, sub_x: int, offset: float) -> tuple[Any, Any]:
+    """For every pixel of a line, the chroma sample to its left, and its share of the way to the next."""
+    at = np.clip((np.arange(width, dtype=np.float32) - np.float32(offset)) / np.float32(sub_x), 0, columns - 1)
+    left = at.astype(np.int64)
+    return left, (at - left).astype(np.float32)
+
+
 def from_rgb_signal(
-    rgb: Any, matrix: str, code_range: Range, depth: int, subsampling: tuple[int, int] = (1, 1), siting: Siting = "left"
+    rgb: Any,
+    matrix: str,
+    code_range: Range,
+    depth: int,
+    subsampling: tuple[int, int] = (1, 1),
+    siting: Siting = "left",
+    *,
+    dither: Dither = "none",
+    frame: int = 0,
 ) -> Planes:
-    """Planes of full-range R'G'B' signal (H, W, 3), rounded and held to the codes the depth has."""
+    """Planes of full-range R'G'B' signal (H, W, 3), rounded and held to the codes the depth has.
+
+    Chroma is filtered to where its samples sit: the mean of a pair, or 1-2-1 about a sample that it sits on. ``dither``
+    hides the rounding, blue noise at a place that goes by the number of the ``frame``.
+    """
     k_r, k_b = LUMA[matrix]
     y0, y_span, c0, c_span = _scales(depth, code_range)
-    rgb = np.asarray(rgb, dtype=np.float64)
-    if not np.isfinite(rgb).all():
+    rgb = np.ascontiguousarray(rgb)
+    if rgb.dtype not in (np.float32, np.float64):
+        rgb = rgb.astype(np.float64)
+    if not rgb.flags.writeable:
+        rgb = rgb.copy()  # a read-only array is another type to the compiler
+    height, width = rgb.shape[:2]
+    weights = np.array([k_r, 1 - k_r - k_b, k_b, 1 / (2 * (1 - k_b)), 1 / (2 * (1 - k_r)), 0.5], rgb.dtype)
+    top, kind = 2.0**depth - 1, np.uint8 if depth == 8 else np.uint16
+    noise = blue_noise() if dither == "blue noise" else _STILL
+    luma, bad = np.empty((height, width), kind), np.zeros(height, np.bool_)
+    blue, red = (np.empty((height, width), np.float32) for _ in range(2))
+    with KERNEL_LOCK:
+        scale = np.array([y0, y_span, top, 0], rgb.dtype)
+        rgb_to_differences(rgb, weights, scale, noise, *place_of(frame, 0), luma, blue, red, bad)
+    if bad.any():
         raise UnwritableFile("picture", "it holds values that are not a number, so it is not written.")
-    luma = k_r * rgb[..., 0] + (1 - k_r - k_b) * rgb[..., 1] + k_b * rgb[..., 2]
-    differences = ((rgb[..., 2] - luma) / (2 * (1 - k_b)), (rgb[..., 0] - luma) / (2 * (1 - k_r)))
     off_x, off_y = _PLACES[siting]
-    small = []
-    for plane in differences:
-        if subsampling[0] == 2:
-            plane = _halve(plane, 1, off_x)
-        if subsampling[1] == 2:
-            plane = _halve(plane, 0, off_y)
-        small.append(plane)
-    kind = np.uint8 if depth == 8 else np.uint16
-    top = 2**depth - 1
+    taps = _taps(subsampling[0], off_x), _taps(subsampling[1], off_y)
+    shape = (-(-height // subsampling[1]), -(-width // subsampling[0]))
+    chroma = []
+    for number, plane in enumerate((blue, red), 1):
+        out = np.empty(shape, kind)
+        with KERNEL_LOCK:
+            if dither == "diffused":
+                small = np.empty(shape)
+                halve_plane(plane, *subsampling, *taps, small)
+                diffuse_plane(small, c0, c_span, top, out)
+            else:
+                scale = np.array([c0, c_span, top, 0], np.float32)
+                weigh = (taps[0].astype(np.float32), taps[1].astype(np.float32))
+                reduce_plane(plane, *subsampling, *weigh, scale, noise, *place_of(frame, number), out)
+        chroma.append(out)
+    if dither == "diffused":
+        exact = np.asarray(rgb, np.float64) @ np.array([k_r, 1 - k_r - k_b, k_b])
+        with KERNEL_LOCK:
+            diffuse_plane(exact, y0, y_span, top, luma)
+    return Planes(luma, chroma[0], chroma[1], depth)
 
-    def whole(values: Any, zero: float, span: float) -> Any:
-        return np.clip(np.rint(values * span + zero), 0, top).astype(kind)
 
-    return Planes(whole(luma, y0, y_span), whole(small[0], c0, c_span), whole(small[1], c0, c_span), depth)
+_STILL = np.zeros((1, 1))
 
 
-def _halve(plane: Any, axis: int, offset: float) -> Any:
-    """Every second sample along an axis: the mean of a pair, or 1-2-1 about a sample that chroma sits on."""
-    plane = np.moveaxis(plane, axis, -1)
-    if plane.shape[-1] % 2:
-        plane = np.concatenate([plane, plane[..., -1:]], axis=-1)
-    if offset == 0.5:
-        out = (plane[..., 0::2] + plane[..., 1::2]) / 2
-    else:
-        on, off = (
-            (plane[..., 0::2], plane[..., 1::2])
-            if offset == 0
-            else (plane[..., ::-1][..., 0::2], plane[..., ::-1][..., 1::2])
-        )
-        before = np.concatenate([on[..., :1], off[..., :-1]], axis=-1)
-        out = (before + 2 * on + off) / 4
-        out = out if offset == 0 else out[..., ::-1]
-    return np.moveaxis(out, -1, axis)
+def _taps(subsampling: int, offset: float) -> Any:
+    """Weights of the samples at −1, 0, 1 and 2 from each one kept."""
+    if subsampling == 1:
+        return np.array([0.0, 1.0, 0.0, 0.0])
+    return np.array({0.0: [0.25, 0.5, 0.25, 0.0], 0.5: [0.0, 0.5, 0.5, 0.0], 1.0: [0.0, 0.25, 0.5, 0.25]}[offset])

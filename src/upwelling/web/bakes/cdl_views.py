@@ -13,12 +13,12 @@ from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
 from upwelling.core import engine
-from upwelling.core.delivery.cdl_part import MEANING, CdlPart, cdl_part
 from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.lut.formats.cdl import Correction, format_cdl
 from upwelling.core.lut.formats.edl import Event, format_edl
 from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Place
+from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part
 from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of

@@ -12,9 +12,9 @@ from django.db import transaction
 
 from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake
 from upwelling.core.bake.make import Progress
-from upwelling.core.delivery.package import Item, make_package, plain_name, table_name
 from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
+from upwelling.core.packages.package import Item, make_package, plain_name, table_name
 from upwelling.core.proof import verify
 from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.files import write_lut

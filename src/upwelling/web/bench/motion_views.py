@@ -92,11 +92,13 @@ def filmstrip(request: HttpRequest, production: Production, shot: Shot) -> FileR
 @require_POST
 @shot_view()
 def motion(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """A run of frames from ``first``, for playing: a uint32 count, the JPEGs' sizes as uint32, then the JPEGs."""
+    """A run of frames from ``first``, for playing: a uint32 count, the JPEGs' sizes as uint32, then the JPEGs; under
+    the settings that were sent, or those that are saved.
+    """
     body = json_body(request, "run of frames")
     first = min(max(whole(body.get("first")), shot.first_frame), shot.last_frame)
     count = min(max(whole(body.get("count")), 1), MOST, shot.last_frame - first + 1)
-    path = shot.path(read_settings(body.get("settings")))
+    path = shot.path(read_settings(body["settings"]) if "settings" in body else None)
     jpegs = [jpeg(picture, 88) for picture in _pictures(shot, path, list(range(first, first + count)), PLAY_WIDTH)]
     head = struct.pack(f"<{count + 1}I", count, *(len(data) for data in jpegs))
     return HttpResponse(

@@ -11,8 +11,8 @@ from django.db import transaction
 
 from upwelling.core.cut import Cut as ReadCut
 from upwelling.core.cut import Found, Media, match_cut, read_cut
-from upwelling.core.delivery.cdl_part import step_of
 from upwelling.core.media.timecode import Timecode
+from upwelling.core.packages.cdl_part import step_of
 from upwelling.web.common.requests import Refused
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.footage.history import next_state

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path as FilePath
 from typing import Any
 
@@ -9,6 +10,7 @@ from django.contrib import messages
 from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.cut.changes import compare
@@ -141,6 +143,40 @@ def _changes(older: Cut, cut: Cut) -> list[dict[str, Any]]:
         for one in made
         if one.kind != "same"
     ]
+
+
+@require_GET
+@cut_view()
+def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse:
+    """The cut as one picture, event after event, as its shots are saved now."""
+    found = list(cut.events.filter(state=FOUND).exclude(shot=None))
+    shots = {shot.pk: shot for shot in loaded(production, [one.shot_id for one in found if one.shot_id])}
+    rows = [(one, shots[one.shot_id]) for one in found if one.shot_id in shots and one.first is not None]
+    events = [
+        {
+            "number": one.number,
+            "name": shot.name,
+            "first": one.first,
+            "frames": min(one.frames, shot.last_frame - (one.first or 0) + 1),
+            "record": one.event.label(one.record),
+            "motion": reverse("motion", args=[production.slug, shot.pk]),
+            "bench": f"{reverse('bench', args=[production.slug, shot.pk])}?frame={one.first}"
+            f"&cut={cut.pk}&event={one.number}",
+        }
+        for one, shot in rows
+    ]
+    return render(
+        request,
+        "cuts/play.html",
+        {
+            "production": production,
+            "cut": cut,
+            "rows": rows,
+            "events": json.dumps(events),
+            "missing": cut.events.count() - len(rows),
+            "first": production.shots.first(),
+        },
+    )
 
 
 @require_POST

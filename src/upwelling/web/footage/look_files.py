@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from upwelling.core.delivery.cdl_part import step_of
 from upwelling.core.errors import BadValue
 from upwelling.core.lut.formats.cdl import ENDINGS as CDL_ENDINGS
 from upwelling.core.lut.formats.cdl import parse_cdl
 from upwelling.core.lut.formats.edl import parse_edl
+from upwelling.core.packages.cdl_part import step_of
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.look_models import Look
 from upwelling.web.footage.look_services import create_look, look_from_recipe

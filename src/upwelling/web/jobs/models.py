@@ -28,6 +28,8 @@ class Task(models.Model):
     key = models.BigIntegerField()
     running = models.BooleanField(default=False)
     stop = models.BooleanField(default=False)
+    rank = models.FloatField(default=0.0)
+    """Lower ones are done first; new ones come last."""
     starts = models.PositiveIntegerField(default=0)
     deaths = models.PositiveIntegerField(default=0)
     not_before = models.DateTimeField(default=timezone.now)
@@ -46,6 +48,7 @@ class Job(Underway):
     class State(models.TextChoices):
         WAITING = "waiting", "Waiting"
         RUNNING = "running", "Running"
+        PAUSED = "paused", "Paused"
         DONE = "done", "Done"
         FAILED = "failed", "Failed"
         CANCELLED = "cancelled", "Cancelled"
@@ -53,6 +56,7 @@ class Job(Underway):
     kind = models.CharField(max_length=40)
     state = models.CharField(max_length=12, choices=State, default=State.WAITING)
     cancel_requested = models.BooleanField(default=False)
+    pause_requested = models.BooleanField(default=False)
     production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="jobs")
     started = models.DateTimeField(null=True)
     finished = models.DateTimeField(null=True)

@@ -20,13 +20,13 @@ from pathlib import Path as FilePath
 
 from django.conf import settings
 from django.db import DatabaseError, close_old_connections
-from django.db.models import F
+from django.db.models import F, QuerySet
 from django.utils import timezone
 
 from upwelling.web.jobs.lifeline import end_with_parent
 from upwelling.web.jobs.models import Job, Task
 from upwelling.web.jobs.sweeping import sweep
-from upwelling.web.jobs.work import WORK, queue_again
+from upwelling.web.jobs.work import WORK, Lane, queue_again
 
 logger = logging.getLogger(__name__)
 NO_WORKER = (
@@ -45,17 +45,17 @@ PATIENCE = 20
 """Seconds that work has to see that it should stop, before its process is ended."""
 
 
-def lock_file() -> FilePath:
-    """Held by the worker that lives."""
-    return FilePath(settings.DATA) / "worker.lock"
+def lock_file(lane: Lane = "quick") -> FilePath:
+    """Held by the worker of a lane that lives."""
+    return FilePath(settings.DATA) / ("worker.lock" if lane == "quick" else f"worker-{lane}.lock")
 
 
-def worker_runs() -> bool:
-    """Whether a worker holds the lock; work done at once needs none."""
+def worker_runs(lane: Lane = "quick") -> bool:
+    """Whether a worker holds the lock of a lane; work done at once needs none."""
     if settings.WORK_AT_ONCE:
         return True
     try:
-        with lock_file().open("a") as stream:
+        with lock_file(lane).open("a") as stream:
             fcntl.flock(stream, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
         return True
@@ -67,9 +67,9 @@ def worker_runs() -> bool:
 class Hand:
     """The process that does the tasks: told a number, it answers “done” or “later”."""
 
-    def __init__(self, lock: int) -> None:
+    def __init__(self, lock: int, lane: Lane) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "upwelling.web.manage", "hand", str(os.getpid())],
+            [sys.executable, "-m", "upwelling.web.manage", "hand", str(os.getpid()), "--lane", lane],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             pass_fds=[lock],
@@ -110,15 +110,15 @@ class Hand:
 class Supervisor:
     """Runs until it is told to end or its parent is gone."""
 
-    def __init__(self, parent: int) -> None:
-        self.parent = parent
+    def __init__(self, parent: int, lane: Lane = "quick") -> None:
+        self.parent, self.lane = parent, lane
         self.hand: Hand | None = None
         self.swept = self.asked = -math.inf
 
     def run(self) -> None:
         """Waits for the lock, puts right what the last one left, and works."""
         end_with_parent(self.parent)
-        with lock_file().open("a") as self.lock:
+        with lock_file(self.lane).open("a") as self.lock:
             while True:
                 try:
                     fcntl.flock(self.lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -126,7 +126,7 @@ class Supervisor:
                 except BlockingIOError:
                     self._check_parent()
                     time.sleep(LOOK)
-            self._until_it_works(take_over)
+            self._until_it_works(lambda: take_over(self.lane))
             try:
                 while True:
                     self._check_parent()
@@ -156,23 +156,23 @@ class Supervisor:
 
     def _next(self) -> None:
         """Does one task, or sweeps and waits for one."""
-        task = Task.objects.filter(not_before__lte=timezone.now()).order_by("pk").first()
-        if time.monotonic() - self.asked > AGAIN:
+        task = _tasks_of(self.lane).filter(not_before__lte=timezone.now()).order_by("rank", "pk").first()
+        if self.lane == "quick" and time.monotonic() - self.asked > AGAIN:
             queue_again()
             self.asked = time.monotonic()
         if task is None:
-            if time.monotonic() - self.swept > settings.SWEEP_SECONDS:
+            if self.lane == "quick" and time.monotonic() - self.swept > settings.SWEEP_SECONDS:
                 sweep()
                 self.swept = time.monotonic()
-            if self.hand is None:
-                self.hand = Hand(self.lock.fileno())  # it warms up while nothing waits
+            if self.hand is None and self.lane == "quick":
+                self.hand = Hand(self.lock.fileno(), self.lane)  # it warms up while nothing waits
             time.sleep(LOOK)
             return
         if task.kind not in WORK or task.starts >= MOST_STARTS:
             self._give_up(task, f"It was begun {task.starts} times and never ended, so it is not tried again.")
             return
         if self.hand is None or self.hand.process.poll() is not None:
-            self.hand = Hand(self.lock.fileno())
+            self.hand = Hand(self.lock.fileno(), self.lane)
         self.hand.wait_until_ready()
         Task.objects.filter(pk=task.pk).update(starts=F("starts") + 1, running=True)
         self._do(task, self.hand)
@@ -232,12 +232,21 @@ class Supervisor:
         Task.objects.filter(pk=task.pk).delete()
 
 
-def take_over() -> None:
+def _tasks_of(lane: Lane) -> QuerySet[Task]:
+    """The tasks of a lane; those of no known kind are the quick lane's, which gives them up."""
+    others = [kind.kind for kind in WORK.values() if kind.lane != lane]
+    if lane == "quick":
+        return Task.objects.exclude(kind__in=others)
+    return Task.objects.filter(kind__in=[kind.kind for kind in WORK.values() if kind.lane == lane])
+
+
+def take_over(lane: Lane = "quick") -> None:
     """Before a worker begins: what the last one was in the middle of waits again, and its half-made files go."""
-    for folder in filter(None, (kind.folder for kind in WORK.values())):
+    mine = [kind for kind in WORK.values() if kind.lane == lane]
+    for folder in filter(None, (kind.folder for kind in mine)):
         for place in (FilePath(settings.FILES) / folder).rglob(".part-*"):
             shutil.rmtree(place) if place.is_dir() else place.unlink(missing_ok=True)
-    Task.objects.filter(running=True).update(running=False)
-    Job.objects.filter(state=Job.State.RUNNING).update(
+    _tasks_of(lane).filter(running=True).update(running=False)
+    Job.objects.filter(state=Job.State.RUNNING, kind__in=[kind.kind for kind in mine]).update(
         state=Job.State.WAITING, message="Begun again: the worker stopped"
     )

@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import models, transaction
@@ -21,12 +21,15 @@ from upwelling.web.jobs.models import Job, Task
 
 logger = logging.getLogger(__name__)
 Perform = Callable[[int], Any]
+Lane = Literal["quick", "render"]
+"""Each lane is worked off by a process of its own, so that long renders make nothing else wait."""
 
 
 @dataclass(frozen=True)
 class Work:
     """One kind of work, all of it given its owner's key: what does it, what says why it is given up, for how many
-    seconds it may go on; which owners wait for it, and the folder of files that only it writes.
+    seconds it may go on; which owners wait for it, and the folder of files that only it writes. ``owner_of`` and
+    ``page`` find what a job is for, and where people see that; ``dropped`` is told of one cancelled while paused.
     """
 
     kind: str
@@ -35,6 +38,12 @@ class Work:
     waiting: Callable[[], Iterable[models.Model]]
     seconds: Callable[[int], float]
     folder: str = ""
+    lane: Lane = "quick"
+    owner_of: Callable[[Job], models.Model | None] | None = None
+    page: Callable[[Any], str] | None = None
+    dropped: Callable[[Any], None] | None = None
+    can_pause: bool = False
+    can_retry: bool = False
 
 
 WORK: dict[str, Work] = {}
@@ -50,13 +59,14 @@ def work(
     waiting: Callable[[], Iterable[models.Model]],
     folder: str = "",
     seconds: Callable[[int], float] = _usual,
+    **more: Any,
 ) -> Callable[[Perform], Perform]:
     """Registers a function as what does a kind of work; half-made files in its ``folder`` are swept when a worker has
     died.
     """
 
     def register(perform: Perform) -> Perform:
-        WORK[kind] = Work(kind, perform, give_up, waiting, seconds, folder)
+        WORK[kind] = Work(kind, perform, give_up, waiting, seconds, folder, **more)
         return perform
 
     return register
@@ -69,7 +79,11 @@ def waiting_job(kind: str, production: Any, user: Any) -> Job:
 
 def queue(kind: str, owner: models.Model, job: Job | None = None) -> None:
     """Writes the task of an owner (a bake, a package, an arrival …) for the worker; ``job`` is how people see it."""
-    task, _ = Task.objects.update_or_create(kind=kind, key=owner.pk, defaults={"job": job, "stop": False})
+    last = Task.objects.aggregate(last=models.Max("rank"))["last"] or 0.0
+    given = {"job": job, "stop": False}
+    task, _ = Task.objects.update_or_create(
+        kind=kind, key=owner.pk, defaults=given, create_defaults={**given, "rank": last + 1}
+    )
     if settings.WORK_AT_ONCE:
         transaction.on_commit(partial(_at_once, task))
 

@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "upwelling.web.common",
+    "upwelling.web.deliveries",
     "upwelling.web.bakes",
     "upwelling.web.outputs",
     "upwelling.web.looks",
@@ -132,6 +133,12 @@ AUTH_PASSWORD_VALIDATORS = [
 
 MEDIA_FOLDER = FilePath(os.environ.get("UPWELLING_MEDIA") or DATA / "media")
 """Footage that is registered where it lies must be under this folder."""
+DELIVERIES = FilePath(os.environ.get("UPWELLING_DELIVERIES") or DATA / "deliveries")
+"""Where delivered files go, a folder a production."""
+SCHEDULER = os.environ.get("UPWELLING_SCHEDULER", "")
+"""A Dask scheduler that renders, as tcp://host:8786; empty: processes of this machine."""
+RENDER_PROCESSES = int(os.environ.get("UPWELLING_RENDER_PROCESSES", "0")) or os.cpu_count() or 1
+"""Processes that render on this machine."""
 FRAME_MEMORY = int(os.environ.get("UPWELLING_FRAME_MB", "768")) * 2**20
 """Bytes of decoded frames that are kept while they are worked on."""
 WORKING_DISK = int(os.environ.get("UPWELLING_WORKING_MB", "8192")) * 2**20

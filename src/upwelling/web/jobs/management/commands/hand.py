@@ -20,6 +20,7 @@ from upwelling.web.jobs.lifeline import end_with_parent
 from upwelling.web.jobs.work import run
 
 logger = logging.getLogger(__name__)
+RENDER_NICE = 19
 
 
 class Command(BaseCommand):
@@ -27,6 +28,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("parent", type=int)
+        parser.add_argument("--lane", choices=["quick", "render"], default="quick")
 
     def handle(self, *args: Any, **options: Any) -> None:
         end_with_parent(options["parent"], signal.SIGKILL)
@@ -34,7 +36,11 @@ class Command(BaseCommand):
         os.dup2(2, 1)  # what libraries print is no answer
         autodiscover_modules("tasks")
         warm()  # waits while the server compiles, then loads: never the same twice side by side
-        if settings.TASK_MEMORY:
+        if options["lane"] == "render":
+            # And every process it starts: whatever a person waits for goes first.
+            os.nice(RENDER_NICE)
+            os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+        elif settings.TASK_MEMORY:
             resource.setrlimit(resource.RLIMIT_AS, (settings.TASK_MEMORY, settings.TASK_MEMORY))
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
         print("ready", file=answers)

@@ -1,4 +1,4 @@
-"""Runs the web server and one worker together; stopping one stops the other."""
+"""Runs the web server and a worker of each lane together; stopping one stops the others."""
 
 from __future__ import annotations
 
@@ -39,23 +39,24 @@ class Command(BaseCommand):
             call_command("migrate", verbosity=0)
             call_command("seed_kilnlight", stdout=self.stdout)
         self.stopping = threading.Event()
-        self.worker: subprocess.Popen[bytes] | None = None
-        keeper = threading.Thread(target=self.keep_worker, daemon=True)
-        keeper.start()
+        self.workers: dict[str, subprocess.Popen[bytes]] = {}
+        for lane in ("quick", "render"):
+            threading.Thread(target=self.keep_worker, args=(lane,), daemon=True).start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
             serve(application, options["host"], options["port"])
         finally:
             self.stopping.set()
-            if self.worker is not None:
-                self.worker.terminate()
+            for worker in self.workers.values():
+                worker.terminate()
+            for worker in self.workers.values():
                 try:
-                    self.worker.wait(timeout=10)
+                    worker.wait(timeout=10)
                 except subprocess.TimeoutExpired:
-                    self.worker.kill()
+                    worker.kill()
 
-    def keep_worker(self) -> None:
-        """Keeps a worker alive: another when one dies. What that was doing is begun again.
+    def keep_worker(self, lane: str) -> None:
+        """Keeps a lane's worker alive: another when one dies. What that was doing is begun again.
 
         The server answers first; then it loads the kernels, or on a new machine compiles them, before the worker
         wants them.
@@ -63,7 +64,9 @@ class Command(BaseCommand):
         pause = FIRST_ANSWER
         while not self.stopping.wait(pause):
             begun = time.monotonic()
-            self.worker = subprocess.Popen([sys.executable, "-m", "upwelling.web.manage", "work", str(os.getpid())])
-            warm()
-            self.worker.wait()
+            command = [sys.executable, "-m", "upwelling.web.manage", "work", str(os.getpid()), "--lane", lane]
+            self.workers[lane] = subprocess.Popen(command)
+            if lane == "quick":
+                warm()
+            self.workers[lane].wait()
             pause = min(2 * pause, LONGEST_PAUSE) if time.monotonic() - begun < 10 else FIRST_ANSWER

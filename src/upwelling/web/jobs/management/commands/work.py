@@ -17,8 +17,9 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("parent", type=int, nargs="?", default=0, help="the process it ends with; none by itself")
+        parser.add_argument("--lane", choices=["quick", "render"], default="quick", help="which work it does")
 
     def handle(self, *args: Any, **options: Any) -> None:
         autodiscover_modules("tasks")
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-        Supervisor(options["parent"]).run()
+        Supervisor(options["parent"], options["lane"]).run()

@@ -18,10 +18,10 @@ from typing import Any
 
 from upwelling.core.bake.make import Progress, bake, formulas, no_report
 from upwelling.core.bake.order import BakeOrder
-from upwelling.core.delivery.setup_pictures import write_test_pictures
 from upwelling.core.errors import UpwellingError
 from upwelling.core.files import whole_file
 from upwelling.core.operations import Place
+from upwelling.core.packages.setup_pictures import write_test_pictures
 from upwelling.core.proof.certificate import Certificate
 from upwelling.core.proof.lut_box import LutBox
 from upwelling.core.proof.samples import FrameSample, write_frames

@@ -1,0 +1,213 @@
+"""Order: everything a delivered file is made from, as one value that needs nothing beside the source files."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from pathlib import Path as FilePath
+from typing import Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from upwelling.core.delivery.form import Form, Framing, framing
+from upwelling.core.documents import read_versioned
+from upwelling.core.encodings import Range
+from upwelling.core.errors import BadValue, UnreadableFile
+from upwelling.core.media import Footage, Reading, open_footage
+from upwelling.core.media.rates import read_rate
+from upwelling.core.media.timecode import Timecode
+from upwelling.core.media.ycbcr import Siting
+from upwelling.core.parameters import refusal
+from upwelling.core.path import Path
+from upwelling.core.path.recipe import ARITHMETIC
+
+ORDER_VERSION = 1
+LARGEST_ORDER, MOST_FRAMES = 64 * 2**20, 10_000_000
+INTRA_PART, GROUPED_PART, STILLS_PART = 24, 96, 12
+"""Frames of a part: where each stands by itself, where they lean on each other, and of numbered stills."""
+Damage = Literal["stop", "repeat"]
+
+
+class Piece(BaseModel):
+    """A run of frames of one file, from ``first`` to ``last``, and the recipe they are rendered by.
+
+    ``sha256`` is the file's where it is known. ``range`` and what follows say how a movie's planes are read.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: str = Field("", max_length=255)
+    file: str
+    members: tuple[str, ...] = ()
+    first: int = Field(0, ge=0)
+    last: int = Field(0, ge=0)
+    recipe: dict[str, Any]
+    range: Range = "full"
+    matrix: str = ""
+    siting: Siting | Literal[""] = ""
+    sha256: str = ""
+
+    @model_validator(mode="after")
+    def _forward(self) -> Self:
+        if self.last < self.first:
+            raise ValueError(f"Its last frame ({self.last}) comes before its first ({self.first}).")
+        return self
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """As pydantic's, without what was worked out of the fields as they were."""
+        made = super().model_copy(update=update, deep=deep)
+        for name in ("path", "footage"):
+            made.__dict__.pop(name, None)
+        return made
+
+    @property
+    def frames(self) -> int:
+        return self.last - self.first + 1
+
+    @cached_property
+    def path(self) -> Path:
+        """The exact path; raises RecipeError or BadValue."""
+        return Path.from_recipe(json.dumps(self.recipe))
+
+    @cached_property
+    def footage(self) -> Footage:
+        """The open footage, its facts read; raises UnreadableFile by the name that people know."""
+        try:
+            found = open_footage(self.file, [FilePath(member) for member in self.members])
+            found.facts  # noqa: B018  a file that cannot be opened says so here
+        except UnreadableFile as error:
+            raise type(error)(self.name or self.file, error.problem) from None
+        return found
+
+    @property
+    def reading(self) -> Reading:
+        return Reading(self.range, self.matrix, self.siting)
+
+    @property
+    def framing_facts(self) -> tuple[int, int, Fraction]:
+        """Width, height and pixel aspect of the source."""
+        facts = self.footage.facts
+        return facts.width, facts.height, Fraction(facts.pixel_aspect or 1)
+
+
+@dataclass(frozen=True)
+class Part:
+    """Some frames of the whole: of which pieces, and from which of its frames on."""
+
+    index: int
+    begin: int
+    runs: tuple[tuple[int, int, int], ...]
+    """Piece, first and last frame of its file."""
+
+    @property
+    def frames(self) -> int:
+        return sum(last - first + 1 for _, first, last in self.runs)
+
+
+class Order(BaseModel):
+    """What one file, or one folder of stills, is made from and is to say.
+
+    ``rate`` is the delivered one as a fraction; ``timecode`` the label of the first frame, empty for none. Stills are
+    numbered from ``first_number``. ``extra`` goes into the file's own metadata.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    pieces: tuple[Piece, ...] = Field(min_length=1, max_length=5000)
+    form: Form
+    rate: str = "24"
+    timecode: str = ""
+    reel: str = Field("", max_length=120)
+    sound: bool = True
+    damage: Damage = "stop"
+    first_number: int = Field(0, ge=0, le=99_999_999)
+    title: str = Field("", max_length=200)
+
+    @model_validator(mode="after")
+    def _sound(self) -> Self:
+        read_rate(self.rate)
+        if self.frames > MOST_FRAMES:
+            raise ValueError(f"{self.frames} frames are more than {MOST_FRAMES}.")
+        if self.timecode and self.label is None:
+            raise ValueError(f"“{self.timecode}” is no timecode at {self.rate} frames a second.")
+        return self
+
+    @property
+    def exact_rate(self) -> Fraction:
+        return read_rate(self.rate)
+
+    @property
+    def frames(self) -> int:
+        return sum(piece.frames for piece in self.pieces)
+
+    @property
+    def label(self) -> Timecode | None:
+        """The first frame's timecode."""
+        return Timecode.read(self.timecode, float(self.exact_rate)) if self.timecode else None
+
+    def framing_of(self, piece: Piece) -> Framing:
+        """How a piece's frames lie in the form; raises BadValue where pieces would come out in several sizes."""
+        first = framing(self.form, *self.pieces[0].framing_facts)
+        own = framing(self.form, *piece.framing_facts)
+        if own.outer != first.outer:
+            raise BadValue(
+                f"{piece.name or FilePath(piece.file).name} would be {own.outer[0]} × {own.outer[1]}, the first piece "
+                f"{first.outer[0]} × {first.outer[1]}. Choose an exact size for all."
+            )
+        return own
+
+    def parts(self) -> list[Part]:
+        """The whole in parts, cut at the same frames always, so that it comes out the same however often begun."""
+        form = self.form
+        length = STILLS_PART if form.movie is None else INTRA_PART if form.movie.intra else GROUPED_PART
+        found: list[Part] = []
+        runs: list[tuple[int, int, int]] = []
+        begin = count = 0
+        for number, piece in enumerate(self.pieces):
+            first = piece.first
+            while first <= piece.last:
+                taken = min(length - count, piece.last - first + 1)
+                runs.append((number, first, first + taken - 1))
+                first, count = first + taken, count + taken
+                if count == length:
+                    found.append(Part(len(found), begin, tuple(runs)))
+                    begin, count, runs = begin + count, 0, []
+        if runs:
+            found.append(Part(len(found), begin, tuple(runs)))
+        return found
+
+    def source_of(self, frame: int) -> tuple[int, int]:
+        """Piece and frame of its file behind a frame of the whole, from 0."""
+        for number, piece in enumerate(self.pieces):
+            if frame < piece.frames:
+                return number, piece.first + frame
+            frame -= piece.frames
+        raise BadValue(f"The delivery has {self.frames} frames, from 0 on.")
+
+    @property
+    def fingerprint(self) -> str:
+        """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
+        body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json")}
+        return hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
+
+    def to_json(self) -> str:
+        """As versioned JSON."""
+        return json.dumps({"upwelling_delivery": ORDER_VERSION, **self.model_dump(mode="json")})
+
+    @classmethod
+    def from_json(cls, text: str | bytes) -> Order:
+        """Reads one; raises RecipeError or BadValue that says what is wrong."""
+        body = read_versioned(text, "upwelling_delivery", "a delivery", ORDER_VERSION)
+        return cls.checked(body)
+
+    @classmethod
+    def checked(cls, body: Any) -> Order:
+        """An Order from plain data; raises BadValue instead of the validator's own error."""
+        try:
+            return cls.model_validate(body)
+        except ValidationError as error:
+            raise BadValue(refusal(error)) from None

@@ -1,0 +1,299 @@
+"""What a person ordered, as orders: shots, a cut's events with handles, or the cut as one picture."""
+
+from __future__ import annotations
+
+import itertools
+import re
+import shutil
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path as FilePath
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from upwelling.core.delivery.estimate import bytes_needed, bytes_of
+from upwelling.core.delivery.form import BOUNDARIES, Form
+from upwelling.core.delivery.make import clipped_at, order_for, piece_of, remarks_on, stages_of
+from upwelling.core.delivery.names import is_taken, named_by
+from upwelling.core.delivery.order import Damage, Order, Piece
+from upwelling.core.delivery.presets import PRESETS
+from upwelling.core.errors import UpwellingError
+from upwelling.core.media.dither import DITHERS
+from upwelling.core.media.rates import exact_rate, rate_text
+from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
+from upwelling.web.cuts.models import Cut, CutEvent
+from upwelling.web.cuts.services import FOUND
+from upwelling.web.deliveries.models import folder_of
+from upwelling.web.footage.listing import loaded
+from upwelling.web.footage.models import Shot
+from upwelling.web.productions.models import Production
+
+MOST = 500
+"""Files of one order."""
+MOST_HANDLES = 240
+LOOKED_AT, WORTH_SAYING = 2, 0.005
+"""Files whose middle frame is rendered for the plan, and the clipped share from which it is said; common practice, no
+source.
+"""
+PATTERN = "{shot}_{output}"
+EVENT_PATTERN = "{event}_{file}"
+_FOLDER = re.compile(r"[^/\\\x00-\x1f.][^/\\\x00-\x1f]{0,79}")
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """One file to be made."""
+
+    order: Order
+    name: str
+    what: str
+    shot: Shot | None = None
+    cut: Cut | None = None
+    event: int | None = None
+
+
+@dataclass
+class Plan:
+    """All files of an order, and what is to be known before it starts."""
+
+    form: Form
+    output: str
+    folder: str
+    clash: str
+    wanted: list[Wanted] = field(default_factory=list)
+    stages: list[str] = field(default_factory=list)
+    remarks: list[str] = field(default_factory=list)
+    refused: list[str] = field(default_factory=list)
+    bytes: int = 0
+    needed: int = 0
+    free: int = 0
+
+    @property
+    def frames(self) -> int:
+        return sum(one.order.frames for one in self.wanted)
+
+    @property
+    def fits(self) -> bool:
+        return self.needed <= self.free
+
+
+def form_from(production: Production, given: Mapping[str, Any]) -> Form:
+    """The form that a page sent: a preset, with what was changed of it; raises BadValue or Refused."""
+    name = str(given.get("preset", ""))
+    own = production.own_forms.filter(name=name).first()
+    base = own.form if own else next((form for form in PRESETS if form.preset == name), None)
+    if base is None:
+        raise Refused("Choose a preset.")
+    body: dict[str, Any] = {**base.model_dump(), "preset": name}
+    boundary = str(given.get("boundary", ""))
+    if boundary in BOUNDARIES:
+        body["boundary"] = boundary
+        said = str(given.get("encoding", ""))
+        body["encoding"] = "" if boundary == "display" else said or base.encoding
+    sizing = str(given.get("sizing", ""))
+    if sizing in ("source", "fit", "exact"):
+        body["sizing"] = sizing
+        if sizing != "source":
+            body["width"], body["height"] = (whole_or(given.get(side)) for side in ("width", "height"))
+    if given.get("range") in ("legal", "full"):
+        body["range"] = given["range"]
+    if given.get("dither") in (*DITHERS, "as needed"):
+        body["dither"] = given["dither"]
+    if base.movie is not None and not base.movie.intra:
+        held = str(given.get("held", ""))
+        if held == "quality":
+            body["quality"] = whole_or(given.get("quality"))
+            body["bits_per_second"] = 0
+        elif held == "rate":
+            body["quality"] = 0
+            body["bits_per_second"] = round(typed_number(given.get("megabits"), "Megabits a second") * 1e6)
+    return Form.checked(body)
+
+
+def plan_from(production: Production, given: Any) -> Plan:
+    """What a page ordered; sentences about what cannot be made stand in ``refused``. Raises Refused or BadValue where
+    nothing can.
+    """
+    form = form_from(production, given)
+    outputs = outputs_of(production)
+    output = str(given.get("output", "")) or outputs[0]
+    if output not in outputs:
+        raise Refused(f"{output} is no output of this production. Add it on the Outputs page.")
+    folder = str(given.get("folder", "")).strip()
+    if folder and not _FOLDER.fullmatch(folder):
+        raise Refused("A folder's name has no slashes and does not begin with a dot.")
+    clash = "version" if given.get("clash") == "version" else "refuse"
+    plan = Plan(form, output, folder, clash)
+    cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
+    if cut is not None:
+        _add_cut(plan, production, cut, given)
+    else:
+        numbers = whole_list(given.getlist("shot"))
+        if not numbers:
+            raise Refused("Choose shots or a cut.")
+        if len(numbers) > MOST:
+            raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
+        for shot in loaded(production, sorted(numbers)):
+            _add(plan, production, shot.name, given, [_piece(shot, output)], shot=shot)
+    if not plan.wanted:
+        raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
+    _summed(plan, production)
+    return plan
+
+
+def outputs_of(production: Production) -> list[str]:
+    """The main output, then the other ones it delivers."""
+    rules = production.rule_set
+    return list(dict.fromkeys([rules.output, *(one.output for one in rules.deliveries)]))
+
+
+def _piece(shot: Shot, output: str, first: int | None = None, last: int | None = None) -> Piece:
+    return piece_of(
+        shot.disk_path,
+        shot.path(output=output),
+        shot.first_frame if first is None else first,
+        shot.last_frame if last is None else last,
+        shot.reading,
+        members=[FilePath(settings.MEDIA_FOLDER) / member for member in shot.members],
+        name=shot.original_name,
+        sha256=shot.sha256,
+    )
+
+
+def _add(
+    plan: Plan,
+    production: Production,
+    what: str,
+    given: Mapping[str, Any],
+    pieces: Sequence[Piece],
+    *,
+    shot: Shot | None = None,
+    cut: Cut | None = None,
+    event: CutEvent | None = None,
+    **said: Any,
+) -> None:
+    """One more file, or a sentence why it cannot be."""
+    try:
+        order = order_for(
+            pieces,
+            plan.form,
+            rate=str(given.get("rate", "")).strip() or said.pop("rate", ""),
+            sound=given.get("sound") != "off",
+            damage=damage_of(given),
+            title=what[:200],
+            **said,
+        )
+        pattern = str(given.get("pattern", "")).strip() or (EVENT_PATTERN if event else PATTERN)
+        source = shot.original_name if shot else cut.name if cut else what
+        fields = {
+            "production": production.name,
+            "shot": shot.name if shot else cut.name if cut else what,
+            "file": FilePath(source).stem,
+            "reel": order.reel,
+            "event": f"{event.number:03}" if event else "",
+            "cut": cut.name if cut else "",
+            "output": plan.form.encoding or plan.output,
+            "preset": plan.form.preset,
+            "date": f"{timezone.now():%Y-%m-%d}",
+        }
+        name = named_by(pattern, fields, plan.form)
+        if plan.clash == "refuse" and (
+            is_taken(folder_of(production, plan.folder) / name) or name in {one.name for one in plan.wanted}
+        ):
+            raise Refused(f"{name} is there already, or twice in this order. Change the names, or number versions.")
+    except UpwellingError as error:
+        plan.refused.append(f"{what}: {error}")
+        return
+    plan.wanted.append(Wanted(order, name, what, shot, cut, event.number if event else None))
+
+
+def damage_of(given: Mapping[str, Any]) -> Damage:
+    """What a damaged frame does."""
+    return "repeat" if given.get("damaged") == "repeat" else "stop"
+
+
+def _add_cut(plan: Plan, production: Production, cut: Cut, given: Mapping[str, Any]) -> None:
+    handles = whole_or(given.get("handles"))
+    if handles > MOST_HANDLES:
+        raise Refused(f"Handles are at most {MOST_HANDLES} frames.")
+    events = list(cut.events.all())
+    if len(events) > MOST:
+        raise Refused(f"At most {MOST} files are ordered at once; this cut has {len(events)} events.")
+    shots = {shot.pk: shot for shot in loaded(production, [one.shot_id for one in events if one.shot_id])}
+    one_picture = given.get("as") == "one"
+    pieces: list[Piece] = []
+    for event in events:
+        title = f"Event {event.number}{f', {event.name}' if event.name else ''}"
+        shot = shots.get(event.shot_id or 0)
+        if event.state != FOUND or shot is None or event.first is None:
+            plan.refused.append(f"{title}: it is not settled which shot it is of. Settle it on the cut's page.")
+            continue
+        if event.speed != 1:
+            plan.refused.append(f"{title}: it plays at {event.speed * 100:.0f} % speed, which is not rendered.")
+            continue
+        if event.transition:
+            plan.remarks.append(f"{title} begins with a {event.transition}; it is delivered as a plain cut.")
+        try:
+            if one_picture:
+                pieces.append(_piece(shot, plan.output, event.first, event.first + event.frames - 1))
+                continue
+            first, last = event.first - handles, event.first + event.frames - 1 + handles
+            low, high = max(first, 0), min(last, shot.footage.facts.frames - 1)
+            if (low, high) != (first, last):
+                plan.remarks.append(
+                    f"{title}: its handles end with the file, {low - first + last - high} frames early."
+                )
+            piece = _piece(shot, plan.output, low, high)
+        except UpwellingError as error:
+            plan.refused.append(f"{title}: {error}")
+            continue
+        begins = event.event.label(event.start - (event.first - low)) if event.start >= event.first - low else ""
+        named = {} if shot.timecode(low) else {"timecode": begins}
+        reel = {"reel": event.reel} if event.reel and event.reel.lower() != "ax" else {}
+        _add(plan, production, title, given, [piece], shot=shot, cut=cut, event=event, **named, **reel)
+    if one_picture:
+        if plan.refused:
+            raise Refused("The cut cannot be one picture: " + " ".join(plan.refused))
+        if not pieces:
+            raise Refused("The cut has no events.")
+        _say_gaps(plan, events)
+        first_event = events[0]
+        label = first_event.event.label(first_event.record)
+        rate = rate_text(exact_rate(cut.rate))
+        _add(plan, production, cut.name, given, pieces, cut=cut, timecode=label, reel="", rate=rate)
+
+
+def _say_gaps(plan: Plan, events: Sequence[CutEvent]) -> None:
+    for before, after in itertools.pairwise(events):
+        gap = after.record - before.record - before.record_frames
+        if gap:
+            plan.remarks.append(
+                f"Between events {before.number} and {after.number} the list has "
+                + (f"{gap} empty frames, which are left out." if gap > 0 else f"{-gap} frames twice; both are written.")
+            )
+
+
+def _say_clipping(plan: Plan) -> None:
+    """Of some files' middle frames, how much lies beyond what the file holds."""
+    for one in plan.wanted[:LOOKED_AT]:
+        try:
+            found = clipped_at(one.order, 1)
+        except UpwellingError:
+            continue  # what cannot be read is said by the work, with its reason
+        for name, share in found:
+            if share > WORTH_SAYING:
+                plan.remarks.append(f"{name}: {share:.1%} of its middle frame lies beyond what the file holds.")
+
+
+def _summed(plan: Plan, production: Production) -> None:
+    plan.stages = stages_of(plan.wanted[0].order)
+    for one in plan.wanted:
+        plan.remarks += [text for text in remarks_on(one.order) if text not in plan.remarks]
+        plan.bytes += bytes_of(one.order)
+        plan.needed += bytes_needed(one.order)
+    _say_clipping(plan)
+    place = FilePath(settings.DELIVERIES)
+    place.mkdir(parents=True, exist_ok=True)
+    plan.free = shutil.disk_usage(place).free

@@ -1,0 +1,5 @@
+"""Where the worker finds what deliveries register with jobs."""
+
+from upwelling.web.deliveries import rendering
+
+__all__ = ["rendering"]

@@ -1,0 +1,318 @@
+"""Deliveries on the page and in the queue: planned, rendered, proved, paused, moved, tried again, traced back."""
+
+import json
+import shutil
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from tests.web.test_cuts import PAGE as CUTS
+from upwelling.cli.main import main
+from upwelling.core.cut import read_cut
+from upwelling.core.encodings import encoding
+from upwelling.core.media import Movie
+from upwelling.core.media.movie_write import write_movie
+from upwelling.web.bench.preview import ShotSettings
+from upwelling.web.deliveries import rendering
+from upwelling.web.deliveries.models import Delivery
+from upwelling.web.footage.history import next_state
+from upwelling.web.jobs.models import Job, Task
+from upwelling.web.jobs.services import request_cancel, request_retry
+
+PAGE = "/p/kilnlight/deliveries/"
+LOG = "S-Log3/S-Gamut3.Cine"
+LIST = """TITLE: KILNLIGHT CUT 3
+FCM: NON-DROP FRAME
+
+001  A012     V     C        10:00:00:04 10:00:00:16 01:00:00:00 01:00:00:12
+* FROM CLIP NAME: A012.MOV
+002  A012     V     C        10:00:00:20 10:00:01:00 01:00:00:12 01:00:00:16
+* FROM CLIP NAME: A012.MOV
+003  B007     V     C        00:00:00:00 00:00:01:00 01:00:00:16 01:00:01:16
+"""
+
+
+@pytest.fixture
+def take(as_, production, tmp_path, django_capture_on_commit_callbacks):
+    """A second of log as a shot."""
+    place = tmp_path / "A012.mov"
+    ramp = np.linspace(0.05, 0.6, 64)[None, :, None] * np.ones((36, 1, 3))
+    frames = (np.roll(ramp, n, 1) for n in range(24))
+    write_movie(
+        place,
+        (encoding(LOG).from_linear(f) for f in frames),
+        "prores-422",
+        rate=24,
+        metadata={"timecode": "10:00:00:00"},
+    )
+    with django_capture_on_commit_callbacks(execute=True):
+        as_("tess").post("/p/kilnlight/intake/upload/", {"file": SimpleUploadedFile("A012.mov", place.read_bytes())})
+    shot = production.shots.get()
+    as_("tess").post(f"/p/kilnlight/shots/{shot.pk}/encoding/", {"encoding": LOG, "range": "legal", "managed": "on"})
+    shot.refresh_from_db()
+    return shot
+
+
+@pytest.fixture
+def order(as_, django_capture_on_commit_callbacks):
+    def ordered(who="tess", run=True, **given):
+        with django_capture_on_commit_callbacks(execute=run):
+            return as_(who).post(f"{PAGE}new/", {"preset": "ProRes 422 HQ", **given}, follow=True).content.decode()
+
+    return ordered
+
+
+def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_, production, tmp_path):
+    tess = as_("tess")
+    assert f'value="{take.pk}"' in tess.get(f"{PAGE}new/").content.decode()
+    said = tess.post(f"{PAGE}plan/", {"preset": "ProRes 422 HQ", "shot": take.pk}).content.decode()
+    assert "A012_BT.709 BT.1886.mov" in said
+    assert f"read as {LOG}" in said
+    order(shot=take.pk)
+    row = Delivery.objects.get()
+    page = tess.get(f"{PAGE}{row.pk}/").content.decode()
+    assert row.verdict == "holds", row.job.message
+    assert "has these settings still" in page
+    assert row.proof["sentence"] in page.replace("&#x27;", "'")
+    body = b"".join(tess.get(f"{PAGE}{row.pk}/file/").streaming_content)
+    place = tmp_path / "got.mov"
+    place.write_bytes(body)
+    assert Movie(place).facts.frames == 24
+    (tmp_path / "got.mov.proof.json").write_bytes(tess.get(f"{PAGE}{row.pk}/proof.json").content)
+    assert main(["verify-delivery", str(place)]) == 0
+    assert json.loads(tess.get(f"{PAGE}{row.pk}/order.json").content)["pieces"][0]["sha256"] == take.sha256
+    next_state(take, None, ShotSettings(trim_on=False), "changed")
+    take.refresh_from_db()
+    next_state(take, None, ShotSettings(rendering_on=False), "changed")
+    assert "has other settings now" in tess.get(f"{PAGE}{row.pk}/").content.decode()
+    assert "is there already" in order(shot=take.pk)
+    order(shot=take.pk, clash="version")
+    assert Delivery.objects.first().name == "A012_BT.709 BT.1886_v2.mov"
+    assert as_("vera").get(f"{PAGE}{row.pk}/file/").status_code == 200
+    assert as_("olaf").get(f"{PAGE}{row.pk}/file/").status_code == 404
+    assert as_("vera").post(f"{PAGE}new/", {"shot": take.pk}).status_code == 403
+
+
+def test_a_cuts_events_and_the_cut_as_one_picture_and_the_way_back(take, order, as_, production, tmp_path):
+    tess = as_("tess")
+    tess.post(CUTS, {"file": SimpleUploadedFile("cut3.edl", LIST.encode())})
+    cut = production.cuts.get()
+    assert "over its delivered files" not in tess.get(PAGE).content.decode()
+    page = order(cut=cut.pk, handles="6")
+    assert "2 files queued" in page
+    assert "Event 3" in page
+    first, second = Delivery.objects.order_by("pk")
+    assert (first.name, second.name) == ("001_A012.mov", "002_A012.mov")
+    assert (first.frames, second.frames) == (4 + 12 + 6, 6 + 4)
+    assert (first.order.timecode, second.order.timecode) == ("10:00:00:00", "10:00:00:14")
+    assert {first.verdict, second.verdict} == {"holds"}
+    for kind in ("edl", "otio"):
+        text = tess.get(f"{CUTS}{cut.pk}/relinked.{kind}").content
+        place = tmp_path / f"back.{kind}"
+        place.write_bytes(text)
+        events = read_cut(place).events
+        assert [(e.start, e.frames, e.record) for e in events] == [
+            (e.start, e.frames, e.record) for e in cut.events.all()
+        ]
+        assert [(e.file or e.name) for e in events][:2] == ["001_A012.mov", "002_A012.mov"]
+    assert "cannot be one picture" in order(cut=cut.pk, **{"as": "one"})
+    cut.events.get(number=3).delete()
+    order(cut=cut.pk, **{"as": "one"}, preset="H.264")
+    whole = Delivery.objects.first()
+    assert (whole.frames, whole.order.timecode, whole.verdict) == (16, "01:00:00:00", "holds")
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ({"preset": "Betamax"}, "Choose a preset"),
+        ({"shot": ""}, "Choose shots or a cut"),
+        ({"output": "Nowhere"}, "is no output of this production"),
+        ({"pattern": "{camera}"}, "is no part of a name"),
+        ({"folder": "../x"}, "has no slashes"),
+        ({"sizing": "fit"}, "Say width and height"),
+        ({"rate": "soon"}, "no frame rate"),
+        ({"boundary": "look", "encoding": "Nothing"}, "no encoding named"),
+        ({"preset": "HDR10 H.265"}, "carries PQ"),
+        ({"preset": "H.264", "held": "rate", "megabits": "x"}, "Megabits"),
+    ],
+)
+def test_what_cannot_be_delivered_is_said_and_queues_nothing(take, order, given, said):
+    assert said in order(**{"shot": take.pk, **given})
+    assert not Delivery.objects.exists()
+
+
+def test_own_presets(take, as_, production, order):
+    tess = as_("tess")
+    sent = {"preset": "H.264", "name": "Web small", "sizing": "fit", "width": "32", "height": "32", "held": "quality"}
+    assert (
+        "is kept as a preset" in tess.post(f"{PAGE}presets/", {**sent, "quality": "30"}, follow=True).content.decode()
+    )
+    assert (
+        "no built-in one has" in tess.post(f"{PAGE}presets/", {**sent, "name": "H.264"}, follow=True).content.decode()
+    )
+    order(shot=take.pk, preset="Web small", pattern="w")
+    row = Delivery.objects.get()
+    assert (row.order.form.quality, row.order.form.width, row.form_title) == (30, 32, "Web small")
+    assert row.verdict == "holds", row.proof["sentence"]
+    own = production.own_forms.get()
+    assert "is removed" in tess.post(f"{PAGE}presets/", {"remove": own.pk}, follow=True).content.decode()
+
+
+def test_stills_come_as_one_file_and_hand_overs_in_log(take, order, as_, tmp_path):
+    order(shot=take.pk, preset="DPX 10-bit", boundary="look", encoding=LOG, pattern="{shot}_log", folder="log")
+    row = Delivery.objects.get()
+    assert (row.verdict, row.files, row.output) == ("holds", 24, LOG)
+    assert (row.at / "A012_log.0000023.dpx").exists()
+    answer = as_("tess").get(f"{PAGE}{row.pk}/file/")
+    assert answer["Content-Disposition"].endswith('A012_log.zip"')
+    place = tmp_path / "s.zip"
+    place.write_bytes(b"".join(answer.streaming_content))
+    shutil.unpack_archive(place, tmp_path / "s")
+    assert len(list((tmp_path / "s").glob("*.dpx"))) == 24
+
+
+def queued(order, take, count=3):
+    for number in range(count):
+        order(run=False, shot=take.pk, pattern=f"d{number}")
+    return list(Delivery.objects.order_by("pk"))
+
+
+def test_the_queue_is_ordered_paused_and_taken_up_again(take, order, as_, settings):
+    settings.WORK_AT_ONCE = False
+    tess = as_("tess")
+    one, two, three = queued(order, take)
+
+    def names():
+        return [Delivery.objects.get(pk=task.key).name for task in Task.objects.order_by("rank", "pk")]
+
+    assert names() == ["d0.mov", "d1.mov", "d2.mov"]
+    tess.post(f"/queue/{three.job_id}/up/")
+    assert names() == ["d0.mov", "d2.mov", "d1.mov"]
+    wanted = f"{three.job_id},{one.job_id},x,{two.job_id}"
+    tess.post(f"/queue/{three.job_id}/order/", {"order": wanted}, headers={"X-Part": "1"})
+    assert names() == ["d2.mov", "d0.mov", "d1.mov"]
+    page = tess.get("/queue/").content.decode()
+    assert page.index("d2.mov") < page.index("d0.mov") < page.index("d1.mov")
+    tess.post(f"/queue/{one.job_id}/pause/")
+    assert names() == ["d2.mov", "d1.mov"]
+    assert Job.objects.get(pk=one.job_id).state == "paused"
+    tess.post(f"/queue/{one.job_id}/resume/")
+    assert names() == ["d2.mov", "d1.mov", "d0.mov"]
+    tess.post(f"/queue/{two.job_id}/cancel/")
+    assert Job.objects.get(pk=two.job_id).state == "cancelled"
+    assert "Try again" in tess.get("/queue/rows/").content.decode()
+    tess.post(f"/queue/{two.job_id}/retry/")
+    assert Job.objects.get(pk=two.job_id).state == "waiting"
+    assert "It is not paused" in tess.post(f"/queue/{two.job_id}/resume/", follow=True).content.decode()
+    for who in ("vera", "olaf"):
+        assert as_(who).post(f"/queue/{one.job_id}/cancel/").status_code == 404
+    assert "d1.mov" in as_("vera").get("/queue/").content.decode()
+    assert "d1.mov" not in as_("olaf").get("/queue/").content.decode()
+
+
+def test_a_running_delivery_pauses_goes_on_and_is_cancelled(take, order, settings, monkeypatch):
+    """The wish comes while it runs; what is done is kept where it pauses, and thrown away where it is cancelled."""
+    settings.WORK_AT_ONCE = False
+    monkeypatch.setattr("upwelling.core.delivery.order.INTRA_PART", 6)
+    monkeypatch.setattr(rendering, "_ASK", 0.0)
+    row = queued(order, take, 1)[0]
+    calls = iter(range(10_000))
+    real = rendering._stop
+
+    def stopping(wish):
+        def made(job):
+            ask = real(job)
+
+            def stop():
+                if next(calls) == 10:
+                    Job.objects.filter(pk=job.pk).update(**{f"{wish}_requested": True})
+                return ask()
+
+            return stop
+
+        return made
+
+    monkeypatch.setattr(rendering, "_stop", stopping("pause"))
+    rendering.perform(row.pk)
+    job = Job.objects.get(pk=row.job_id)
+    assert (job.state, job.message) == ("paused", "Paused; what is done is kept")
+    assert list(row.at.glob(".parts-*"))
+    request_cancel(job)
+    assert not list(row.at.iterdir())
+    job.refresh_from_db()
+    request_retry(job)
+    calls = iter(range(10_000))
+    monkeypatch.setattr(rendering, "_stop", stopping("cancel"))
+    rendering.perform(row.pk)
+    assert Job.objects.get(pk=row.job_id).state == "cancelled"
+    assert not list(row.at.iterdir())
+
+
+def test_a_worker_that_dies_before_the_proof_and_a_cancel_at_that_time(take, order, settings, monkeypatch):
+    settings.WORK_AT_ONCE = False
+    row = queued(order, take, 1)[0]
+    real = rendering.prove
+
+    def dies(*_):
+        raise KeyboardInterrupt
+
+    def cancelled(*_):
+        raise rendering.Cancelled
+
+    monkeypatch.setattr(rendering, "prove", dies)
+    with pytest.raises(KeyboardInterrupt):
+        rendering.perform(row.pk)
+    assert row.place.exists()
+    Job.objects.filter(pk=row.job_id).update(state="waiting")
+    monkeypatch.setattr(rendering, "prove", cancelled)
+    rendering.perform(row.pk)
+    assert Job.objects.get(pk=row.job_id).state == "cancelled"
+    assert not list(row.at.iterdir())
+    request_retry(Job.objects.get(pk=row.job_id))
+    monkeypatch.setattr(rendering, "prove", real)
+    rendering.perform(row.pk)
+    row.refresh_from_db()
+    assert row.verdict == "holds"
+    assert not list(row.at.glob(".*"))
+
+
+def test_faults_are_said_and_the_next_one_runs(take, order, as_, settings):
+    place = take.disk_path
+    settings.WORK_AT_ONCE = False
+    one, two = queued(order, take, 2)
+    place.rename(place.with_suffix(".gone"))
+    rendering.perform(one.pk)
+    one.job.refresh_from_db()
+    assert one.job.state == "failed"
+    assert "A012.mov" in one.job.message
+    place.with_suffix(".gone").rename(place)
+    rendering.perform(two.pk)
+    two.refresh_from_db()
+    assert two.verdict == "holds"
+    page = as_("tess").post(f"{PAGE}{one.pk}/change/", {"what": "retry"}, follow=True).content.decode()
+    assert "Waiting" in page
+    rendering.perform(one.pk)
+    one.refresh_from_db()
+    assert one.verdict == "holds"
+    assert (
+        "is off the list"
+        in as_("tess").post(f"{PAGE}{one.pk}/change/", {"what": "remove"}, follow=True).content.decode()
+    )
+    assert one.place.exists()
+
+
+def test_each_lane_takes_its_own_tasks(take, order, settings):
+    from upwelling.web.jobs.supervisor import _tasks_of, take_over
+
+    settings.WORK_AT_ONCE = False
+    row = queued(order, take, 1)[0]
+    Task.objects.create(kind="bake", key=5)
+    assert [task.kind for task in _tasks_of("render")] == ["delivery"]
+    assert [task.kind for task in _tasks_of("quick")] == ["bake"]
+    Job.objects.filter(pk=row.job_id).update(state="running")
+    take_over("quick")
+    assert Job.objects.get(pk=row.job_id).state == "running"
+    take_over("render")
+    assert Job.objects.get(pk=row.job_id).state == "waiting"
