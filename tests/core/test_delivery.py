@@ -13,6 +13,7 @@ from pathlib import Path as FilePath
 import colour
 import numpy as np
 import pytest
+from distributed import Client
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
@@ -257,19 +258,15 @@ def test_a_scheduler_and_two_workers_one_killed(log_movie, tmp_path):
             subprocess.Popen(worker, start_new_session=True, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
             for _ in range(2)
         ]
+        with Client(address, set_as_default=False) as client:
+            client.wait_for_workers(2, timeout=120)
         target = tmp_path / "far.mov"
         command = ["deliver", str(log_movie), str(target), "--from", LOG, "--to", "sRGB", "--no-proof"]
-        running = None
-        for _ in range(40):  # until the workers are there
-            running = subprocess.Popen(
-                [*python, "upwelling", *command, "--scheduler", address], stderr=subprocess.PIPE, text=True
-            )
-            for _ in range(100):
-                if running.poll() is not None or list(tmp_path.glob(".parts-*/lock")):
-                    break
-                time.sleep(0.1)
-            if running.poll() is None:
-                break
+        running = subprocess.Popen(
+            [*python, "upwelling", *command, "--scheduler", address], stderr=subprocess.PIPE, text=True
+        )
+        while running.poll() is None and not list(tmp_path.glob(".parts-*/lock")):
+            time.sleep(0.05)
         os.killpg(others[0].pid, 9)
         assert running.wait(120) == 0, running.stderr.read()
         assert main([*command[:2], str(tmp_path / "near.mov"), *command[3:], "--workers", "1"]) == 0

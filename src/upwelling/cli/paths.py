@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import hashlib
 import sys
 from pathlib import Path as FilePath
 from typing import Any
@@ -10,16 +11,20 @@ from typing import Any
 from pydantic import ValidationError
 
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Path, changed_since, recipe_arithmetic
 from upwelling.core.path.look_recipe import STEP_LIST, with_ids
 from upwelling.core.rendering import FITS, TONE_MAPS
 from upwelling.core.steps import STEPS, Exposure
 from upwelling.core.strict_json import BadJson, read_json
+from upwelling.core.tables.files import read_lut
 
 METHODS = [str(method.model_fields["kind"].default) for method in TONE_MAPS]
 KINDS = [str(step.model_fields["kind"].default) for step in STEPS]
 MOST_TEXT, MOST_VALUES = 1_000_000, 50_000
+NO_DISPLAY_LOOK = {"display_look": None, "display_look_for": None, "display_look_strength": None}
+"""What a command that has none of these options lets ``path_from`` see."""
 FIT_NAMES = [str(fit.model_fields["kind"].default) for fit in FITS]
 
 
@@ -31,6 +36,13 @@ def add_path_options(parser: argparse.ArgumentParser) -> None:
         "--rendering", metavar="METHOD", choices=METHODS, help=f"the tone map (default: rise): {', '.join(METHODS)}"
     )
     parser.add_argument("--fit", choices=FIT_NAMES, help="the gamut fit (default: smooth)")
+    parser.add_argument(
+        "--display-look", metavar="FILE", help="a table from display code to display code, laid over the rendering"
+    )
+    parser.add_argument(
+        "--display-look-for", metavar="OUTPUT", help="the display it was made for (default: the one of --to)"
+    )
+    parser.add_argument("--display-look-strength", type=float, metavar="0..1", help="how much of it (default: 1)")
     parser.add_argument("--exposure", type=float, metavar="STOPS", help="exposure in stops, before the recipe's trim")
     parser.add_argument(
         "--step",
@@ -76,7 +88,11 @@ def path_from(options: argparse.Namespace) -> Path:
         body["display"] |= {"output": options.target, "custom": None}
     if options.rendering:
         fit = body.get("rendering", {}).get("method", {}).get("fit", {"kind": "smooth"})
-        body["rendering"] = {"method": {"kind": options.rendering, "fit": fit}}
+        body["rendering"] = body.get("rendering", {}) | {"method": {"kind": options.rendering, "fit": fit}}
+    if options.display_look:
+        body.setdefault("rendering", {})["look"] = _display_look(options, body)
+    elif options.display_look_for or options.display_look_strength is not None:
+        raise BadValue("--display-look-for and --display-look-strength are for a --display-look.")
     if options.fit:
         method = body.setdefault("rendering", {}).setdefault("method", {"kind": "rise"})
         method["fit"] = {"kind": options.fit}
@@ -93,6 +109,17 @@ def path_from(options: argparse.Namespace) -> Path:
         steps = [*trim.get("steps", []), *(_step_of(text) for text in options.step)]
         trim["steps"] = [step.model_dump(mode="json") for step in with_ids(STEP_LIST.validate_python(steps))]
     return Path.checked(body)
+
+
+def _display_look(options: argparse.Namespace, body: dict[str, Any]) -> dict[str, Any]:
+    """The table of --display-look as a Path's plain data; raises BadLut or BadValue."""
+    place = FilePath(options.display_look)
+    table = read_lut(place)
+    made_for = options.display_look_for or body["display"].get("output", "")
+    carried = CarriedLut.of(table, place.name, hashlib.sha256(place.read_bytes()).hexdigest())
+    lut = {"table": carried.model_dump(mode="json"), "expects": made_for, "gives": made_for}
+    strength = 1.0 if options.display_look_strength is None else options.display_look_strength
+    return {"lut": lut, "strength": strength}
 
 
 def _step_of(text: str) -> Any:

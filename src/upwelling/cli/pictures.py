@@ -7,11 +7,11 @@ import sys
 from typing import Any
 
 from upwelling.cli.footage import add_frame_option, read_frame, say_notes
-from upwelling.cli.paths import FIT_NAMES, METHODS, add_path_options, add_range_option, path_from
+from upwelling.cli.paths import FIT_NAMES, METHODS, NO_DISPLAY_LOOK, add_path_options, add_range_option, path_from
 from upwelling.core import engine
 from upwelling.core.delivery.frames import FramesAround, camera_of
 from upwelling.core.encodings import Range, encoding
-from upwelling.core.errors import UnreadableFile, UnwritableFile
+from upwelling.core.errors import BadValue, UnreadableFile, UnwritableFile
 from upwelling.core.media import Depth, Raw, container_for, read_still, reading_for, write_still
 from upwelling.core.operations import Place, legal_in, run_reference
 from upwelling.core.path import convert_operations
@@ -54,7 +54,7 @@ def add_commands(commands: Any) -> None:
     undo.add_argument("--fit", choices=FIT_NAMES, help="the gamut fit it was rendered by (default: smooth)")
     undo.add_argument("--recipe", metavar="FILE", help="a recipe whose rendering and working space it was rendered by")
     add_range_option(undo)
-    undo.set_defaults(run=_undo, source="linear/AP1", exposure=None, step=[])
+    undo.set_defaults(run=_undo, source="linear/AP1", exposure=None, step=[], **NO_DISPLAY_LOOK)
 
     apply = commands.add_parser("apply", help="put a still through a lookup table")
     apply.add_argument("lut", metavar="LUT")
@@ -144,6 +144,12 @@ def _undo(options: argparse.Namespace) -> int:
     signal = still.code.astype("float64")
     if path.display.range == "legal":
         signal = run_reference((legal_in(still.integer_depth),), signal)
+    over = path.rendering.look
+    if over is not None and over.acts:
+        raise BadValue(
+            f"{over.lut.table.name} lies over the rendering, and a table has no exact inverse: leave the Look of the "
+            "display out."
+        )
     light = run_reference(path.target.decode_operations(), signal)
     scene = to_scene(path.rendering.method, light, path.working_primaries, path.target, path.input.adaptation)
     _write(

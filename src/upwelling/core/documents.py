@@ -38,19 +38,24 @@ def _with_correction(body: Any) -> Any:
     return body
 
 
+def _with_display_look(body: Any) -> Any:
+    """A rendering may have a Look of the display over it; none had one before."""
+    return body
+
+
 def _with_pixels(body: Any) -> Any:
     """Version 1 to 2: a file may say of pixels that are not square, and of fields; what is not said is not known."""
     return body
 
 
 UPGRADES: dict[str, tuple[Upgrade, ...]] = {
-    "shot settings": (_unstamped, _with_mattes, _with_correction),
+    "shot settings": (_unstamped, _with_mattes, _with_correction, _with_display_look),
     "look steps": (_unstamped, _with_mattes),
-    "rules": (_unstamped,),
+    "rules": (_unstamped, _with_display_look),
     "own output": (_unstamped,),
     "own encoding": (_unstamped,),
     "receiver": (_unstamped,),
-    "bake order": (_unstamped, _with_mattes, _with_correction),
+    "bake order": (_unstamped, _with_mattes, _with_correction, _with_display_look),
     "camera correction": (_unstamped,),
     "delivery form": (_unstamped,),
     "development": (_unstamped,),

@@ -24,6 +24,8 @@ _AHEAD = 2
 """Parts handed out for each worker, so that none waits for the next."""
 _ANSWER = 20
 """Seconds that a scheduler may take to answer."""
+_START = 120
+"""Seconds that processes of a busy machine may take until they are ready to work."""
 _NO_PAGES: dict[str, Any] = {"distributed.scheduler.http.routes": [], "distributed.worker.http.routes": []}
 """No pages are served beside ours."""
 _LARGEST_SHARE = 0.8
@@ -191,10 +193,12 @@ def scheduler(address: str, roots: Mapping[str, str] | None = None) -> Iterator[
             f"No scheduler answers at {address} ({str(error).splitlines()[0][:80]}). Start one with `dask scheduler`."
         ) from None
     with client:
-        if not client.nthreads():
+        try:
+            client.wait_for_workers(1, timeout=_ANSWER)
+        except TimeoutError:
             raise BadValue(
                 f"The scheduler at {address} has no workers. Start some with `upwelling worker --scheduler {address}`."
-            )
+            ) from None
         yield OnCluster(client, roots)
 
 
@@ -219,7 +223,7 @@ def serve(address: str, processes: int, roots: Mapping[str, str], memory_mb: int
     """Worker processes for a scheduler, each kept alive by a nanny, until the scheduler goes or this is stopped."""
     import asyncio
 
-    from distributed import Nanny
+    from distributed import Nanny, rpc
 
     largest = int(os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") * _LARGEST_SHARE / processes)
     threads = {"NUMBA_NUM_THREADS": "1", "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"}
@@ -237,7 +241,9 @@ def serve(address: str, processes: int, roots: Mapping[str, str], memory_mb: int
             )
             for number in range(processes)
         ]
-        await asyncio.gather(*(asyncio.wait_for(_started(nanny), _ANSWER) for nanny in nannies))
+        async with rpc(address) as asked:
+            await asyncio.wait_for(asked.identity(), _ANSWER)
+        await asyncio.gather(*(asyncio.wait_for(_started(nanny), _START) for nanny in nannies))
         await asyncio.gather(*(nanny.finished() for nanny in nannies))
 
     async def _started(nanny: Any) -> None:

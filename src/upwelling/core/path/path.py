@@ -125,7 +125,9 @@ class Path(Stage):
             look = mixed(look, self.look.strength)
         segments["look"] = look
         if self.rendering.on:
-            segments["rendering"] = self.rendering.method.operations(working, target, self.input.adaptation)
+            rendered = self.rendering.method.operations(working, target, self.input.adaptation)
+            over = self.rendering.look
+            segments["rendering"] = (*rendered, *(over.operations(target, self.input.adaptation) if over else ()))
         elif self.input.on:
             segments["rendering"] = (Matrix.of(rgb_to_rgb(working, target.gamut, self.input.adaptation)),)
         else:
@@ -196,6 +198,9 @@ class Path(Stage):
     def _digest(self, *, only_acting: bool) -> str:
         body = self.model_dump(mode="json")
         body["look"].pop("name")
+        over = self.rendering.look
+        if over is None or not over.acts or not self.rendering.on:
+            body["rendering"].pop("look")
         correction = self.input.correction
         given = body["input"].pop("correction")
         if correction is not None and correction.acts and self.input.on:

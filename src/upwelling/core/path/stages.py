@@ -17,7 +17,7 @@ from upwelling.core.operations import ApplyLut, Matrix, Operation, decode_operat
 from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.path.correction import Correction
 from upwelling.core.raw import RawSettings
-from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
 from upwelling.core.steps import AnyStep
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
@@ -120,13 +120,15 @@ class Look(Stage):
 
 
 class RenderingStage(Stage):
-    """Tone map and gamut fit. Off: primaries only, scene 1.0 at the display's peak, nothing fitted.
+    """Tone map, gamut fit and, where there is one, a Look of the display over both. Off: primaries only, scene 1.0 at
+    the display's peak, nothing fitted and no Look over it.
 
     With the Input off as well there are no working primaries to leave, and the value passes unchanged: with every stage
     off, the display shows the file's own numbers.
     """
 
     method: AnyRendering = Rise()
+    look: DisplayLook | None = None
     on: bool = True
 
 

@@ -9,6 +9,7 @@ from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.rendering.bt2446_a import Bt2446A
 from upwelling.core.rendering.bt2446_c import Bt2446C
 from upwelling.core.rendering.clip import Clip
+from upwelling.core.rendering.display_look import DisplayLook, DisplayTable
 from upwelling.core.rendering.fits import FITS
 from upwelling.core.rendering.hlg_to_sdr import HlgOotf, WhiteToWhite
 from upwelling.core.rendering.inverse import to_scene
@@ -28,4 +29,15 @@ AnyRendering = Annotated[
 RENDERING: TypeAdapter[AnyRendering] = TypeAdapter(AnyRendering)
 """Reads any rendering from plain data."""
 
-__all__ = ["FITS", "RENDERING", "TONE_MAPS", "AnyRendering", "LutRendering", "Rise", "ToneMap", "to_scene"]
+__all__ = [
+    "FITS",
+    "RENDERING",
+    "TONE_MAPS",
+    "AnyRendering",
+    "DisplayLook",
+    "DisplayTable",
+    "LutRendering",
+    "Rise",
+    "ToneMap",
+    "to_scene",
+]

@@ -43,7 +43,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
         else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": look.said() if settings.look_on or look.version is None else "Off: light passes unchanged",
-        "rendering": path.rendering.method.said(target)
+        "rendering": path.rendering.method.said(target) + display_look_line(path)
         if settings.rendering_on
         else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
@@ -93,6 +93,14 @@ def _corrected(shot: Shot, settings: ShotSettings) -> str:
     if not settings.correction_on:
         return f" · without {shot.camera.name}’s correction"
     return f" · {shot.camera.name}’s correction: {held.name or held.said()}"
+
+
+def display_look_line(path: Path) -> str:
+    """The Look of the display, as a line of its own within Rendering; empty where there is none."""
+    over = path.rendering.look
+    if over is None:
+        return ""
+    return f"\n+ {over.said()}" if over.acts else f"\n+ without {over.lut.table.name}"
 
 
 UNMANAGED = "Colour management is off: the file’s own numbers pass"

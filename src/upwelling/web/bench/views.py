@@ -60,6 +60,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     # A table weighs megabytes and the page has no use for it.
     shared = without_tables(rules.rendering.model_dump(mode="json"))
     inherited_look = looks_of(production).inherited(shot)
+    over = rules.display_look(path.target.is_hdr)
     free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
     data = {
         "settings": settings.model_dump(mode="json"),
@@ -67,6 +68,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
         | ({"lut": shared} if by_table else {}),
         "tone": tone,
+        "display_look_strength": over.strength if over else 1.0,
         "inherited_look": {
             "look": inherited_look.version.look if inherited_look.version else 0,
             "strength": inherited_look.strength,
@@ -184,6 +186,8 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             ],
             "tone": tone,
             "path": path,
+            "display_look": over,
+            "display_look_remark": over.remark(path.target) if over else "",
             "choices": encoding_choices(default, production),
             "now": now,
             "row": row_of(shot),

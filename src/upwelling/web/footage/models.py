@@ -284,6 +284,13 @@ class Shot(Authored):
         method = (
             (own.rendering or rules.rendering) if aim.rendering is None or aim.output == rules.output else aim.rendering
         )
+        display = Display(
+            custom=self.production.displays.get(aim.output),
+            output=aim.output,
+            range=aim.range,
+            depth=aim.depth,
+            on=on and own.display_on,
+        )
         name = f"linear/{rules.working}" if self.is_raw or not now.encoding else now.encoding
         path = Path(
             working=rules.working,
@@ -299,14 +306,12 @@ class Shot(Authored):
             ),
             trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
             look=looks_of(self.production).in_force(self, own).stage(on and own.look_on),
-            rendering=RenderingStage(method=method, on=on and own.rendering_on),
-            display=Display(
-                custom=self.production.displays.get(aim.output),
-                output=aim.output,
-                range=aim.range,
-                depth=aim.depth,
-                on=on and own.display_on,
+            rendering=RenderingStage(
+                method=method,
+                look=own.display_look(rules.display_look(display.target.is_hdr)),
+                on=on and own.rendering_on,
             ),
+            display=display,
         )
         path.at(self.frame).segments()
         return path

@@ -11,7 +11,7 @@ from upwelling.core.documents import opened
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.parameters import refusal
 from upwelling.core.raw import Development
-from upwelling.core.rendering import AnyRendering
+from upwelling.core.rendering import AnyRendering, DisplayLook
 from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
@@ -43,8 +43,9 @@ class OwnLook(BaseModel):
 
 
 class ShotSettings(BaseModel):
-    """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), an own raw
-    development (None: the camera's), which stages are on, and whether its camera's correction is taken.
+    """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), whether the
+    production's Look of the display is taken and how strongly (None: as the production), an own raw development (None:
+    the camera's), which stages are on, and whether its camera's correction is taken.
 
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
@@ -54,6 +55,8 @@ class ShotSettings(BaseModel):
     groups: Annotated[tuple[StepGroup, ...], Field(max_length=MOST_GROUPS)] = ()
     look: OwnLook | None = None
     rendering: AnyRendering | None = None
+    display_look_on: bool = True
+    display_look_strength: float | None = Field(None, ge=0, le=1)
     development: Development | None = None
     input_on: bool = True
     correction_on: bool = True
@@ -85,6 +88,13 @@ class ShotSettings(BaseModel):
         """Steps that are on and change something."""
         off = {group.id for group in self.groups if not group.acts}
         return [s for s in self.steps if s.on and not s.changes_nothing and s.group not in off]
+
+    def display_look(self, shared: DisplayLook | None) -> DisplayLook | None:
+        """The production's Look of the display as this shot takes it."""
+        if shared is None or (self.display_look_on and self.display_look_strength is None):
+            return shared
+        strength = shared.strength if self.display_look_strength is None else self.display_look_strength
+        return shared.model_copy(update={"strength": strength, "on": shared.on and self.display_look_on})
 
     def alone(self) -> list[AnyStep]:
         """The active steps as they can stand outside this trim, in no group and linked to nothing. Raises BadValue

@@ -4,13 +4,19 @@ from __future__ import annotations
 
 from functools import lru_cache
 from pathlib import Path as FilePath
+from typing import Any
 
 from django.conf import settings
 from django.db import models
+from pydantic import ValidationError
 
+from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut
 from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.operations.declared_lut import DeclaredLut
+from upwelling.core.outputs import OUTPUTS
+from upwelling.core.parameters import refusal
+from upwelling.core.rendering import DisplayTable
 from upwelling.core.tables.files import read_lut
 from upwelling.web.common.models import Authored
 from upwelling.web.common.requests import Refused
@@ -60,23 +66,47 @@ class ImportedLut(Authored):
         return bool(self.expects and self.gives)
 
     @property
+    def between_displays(self) -> bool:
+        """Whether it was declared to run from display code to display code."""
+        return self.expects in OUTPUTS and self.gives in OUTPUTS
+
+    @property
+    def display_table(self) -> DisplayTable:
+        """As the table of a Look of the display; raises Refused where it is none, BadValue where it cannot be one."""
+        if not self.between_displays:
+            raise Refused(
+                f"{self.name} does not run from display code to display code. Declare an output for what it expects "
+                "and for what it gives."
+            )
+        try:
+            return DisplayTable.model_validate(self._spaces())
+        except ValidationError as error:
+            raise BadValue(refusal(error)) from None
+
+    @property
     def declared(self) -> DeclaredLut:
         """With its spaces, fit to travel in a recipe; raises Refused while they are not declared."""
+        if self.expects in OUTPUTS:
+            raise Refused(
+                f"{self.name} expects {self.expects}, a display’s code: it can be laid over what the rendering gives, "
+                "and is no Look of the scene, no rendering and no input."
+            )
         if not self.is_declared:
             raise Refused(
                 f"{self.name} has no declared spaces, so nothing runs through it. Say on its page what code it expects "
                 "and gives."
             )
-        return DeclaredLut.model_validate(
-            {
-                "table": carried(str(self.disk_path), self.name, self.sha256),
-                "expects": self.expects,
-                "expects_range": self.expects_range,
-                "gives": self.gives,
-                "gives_range": self.gives_range,
-                "interpolation": self.interpolation,
-            }
-        )
+        return DeclaredLut.model_validate(self._spaces())
+
+    def _spaces(self) -> dict[str, Any]:
+        return {
+            "table": carried(str(self.disk_path), self.name, self.sha256),
+            "expects": self.expects,
+            "expects_range": self.expects_range,
+            "gives": self.gives,
+            "gives_range": self.gives_range,
+            "interpolation": self.interpolation,
+        }
 
 
 class Recovery(Authored):

@@ -16,8 +16,8 @@ from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.files import whole_file
 from upwelling.core.lut import Lut1D, ProcessList
-from upwelling.core.outputs import output
-from upwelling.core.rendering import LutRendering
+from upwelling.core.outputs import OUTPUTS, output
+from upwelling.core.rendering import DisplayLook, LutRendering
 from upwelling.core.tables.evidence import evidence
 from upwelling.core.tables.facts import kind_of
 from upwelling.core.tables.files import ENDINGS, read_lut
@@ -26,7 +26,7 @@ from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.productions.deliveries import give_rendering
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.services import define_encoding
+from upwelling.web.productions.services import define_encoding, on_fresh_rules, set_rules
 
 LARGEST = 100 * 2**20
 """Bytes of a table file that is brought in; the command line takes larger ones."""
@@ -74,14 +74,25 @@ def declare(
 ) -> ImportedLut:
     """Says what code a table expects and what it gives: an encoding, or an output it was made for.
 
-    Raises UnknownName or Refused.
+    Raises UnknownName or Refused; a table from a display's code gives a display's of the same kind of range.
     """
     if {expects_range, gives_range} - {"full", "legal"}:
         raise Refused("The code range is either full or legal.")
     if interpolation not in ("tetrahedral", "trilinear"):
         raise Refused("The interpolation is tetrahedral or trilinear.")
-    row.expects = encoding(expects).name if expects else ""
+    row.expects = _known_target(expects) if expects else ""
     row.gives = _known_target(gives) if gives else ""
+    if row.expects in OUTPUTS and row.gives:
+        if row.gives not in OUTPUTS:
+            raise Refused(
+                f"From {row.expects}, a display’s code, no table leads back to {row.gives}: what a display shows is "
+                "already rendered. Declare what it gives as an output too."
+            )
+        if OUTPUTS[row.expects].is_hdr != OUTPUTS[row.gives].is_hdr:
+            raise Refused(
+                f"{row.expects} to {row.gives} is a conversion between SDR and HDR, which is a rendering’s work; this "
+                "program renders each from scene light instead."
+            )
     row.expects_range, row.gives_range, row.interpolation = expects_range, gives_range, interpolation
     row.save(update_fields=["expects", "gives", "expects_range", "gives_range", "interpolation"])
     return row
@@ -120,6 +131,32 @@ def use_as_rendering(row: ImportedLut) -> list[str]:
             "rendering of its own. Add one on the Outputs page first."
         )
     return given
+
+
+def lay_over(row: ImportedLut, strength: float = 1.0) -> str:
+    """Lays it over what every rendering of the production gives, on outputs of its kind of range; gives the name of the
+    table whose place it took, empty for none. Raises Refused or BadValue.
+    """
+    made = DisplayLook(lut=row.display_table, strength=strength)
+    is_hdr = output(made.lut.expects).is_hdr
+    with on_fresh_rules(row.production):
+        rules = row.production.rule_set
+        before = rules.display_look(is_hdr)
+        others = [one for one in rules.display_looks if one != before]
+        set_rules(row.production, {"display_looks": [one.model_dump(mode="json") for one in (*others, made)]})
+    return before.lut.table.name if before and before.lut.table.file_sha256 != row.sha256 else ""
+
+
+def take_off(row: ImportedLut) -> None:
+    """Lays it over nothing any more."""
+    with on_fresh_rules(row.production):
+        looks = [one for one in row.production.rule_set.display_looks if one.lut.table.file_sha256 != row.sha256]
+        set_rules(row.production, {"display_looks": [one.model_dump(mode="json") for one in looks]})
+
+
+def laid_over(row: ImportedLut) -> DisplayLook | None:
+    """The production's Look of the display that it is."""
+    return next((one for one in row.production.rule_set.display_looks if one.lut.table.file_sha256 == row.sha256), None)
 
 
 def use_as_input(row: ImportedLut, user: Any, name: str) -> OwnEncoding:

@@ -8,17 +8,27 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import UpwellingError
+from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.tables.facts import compare_luts, measure
 from upwelling.web.common.downloads import saved_file
-from upwelling.web.common.requests import Refused
+from upwelling.web.common.requests import Refused, typed_number
 from upwelling.web.common.uploads import on_disk
 from upwelling.web.luts.access import lut_view
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.plots import cube_points, curves_plot, hex_colour, slices
 from upwelling.web.luts.recoveries import SIDES, seen_of, start_recovery
-from upwelling.web.luts.services import bring_in_lut, declare, gives_display, remove_lut, use_as_input, use_as_rendering
+from upwelling.web.luts.services import (
+    bring_in_lut,
+    declare,
+    gives_display,
+    laid_over,
+    lay_over,
+    remove_lut,
+    take_off,
+    use_as_input,
+    use_as_rendering,
+)
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
 
@@ -104,6 +114,8 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
             "encodings": list(ENCODINGS),
             "outputs": list(OUTPUTS),
             "as_display": gives_display(row),
+            "over": laid_over(row),
+            "over_percent": round(100 * over.strength) if (over := laid_over(row)) else 100,
             "clipped": {"low": 100 * facts.clipped_low, "high": 100 * facts.clipped_high},
             "folds": 100 * facts.folds,
         },
@@ -139,7 +151,7 @@ def declare_spaces(request: HttpRequest, production: Production, row: ImportedLu
 @require_POST
 @lut_view(change=True)
 def use(request: HttpRequest, production: Production, row: ImportedLut) -> HttpResponse:
-    """Makes a table the production's rendering, or an encoding of the production."""
+    """Makes a table the production's rendering, its Look of the display, or an encoding of the production."""
     if request.POST.get("as") == "rendering":
         given = use_as_rendering(row)
         messages.success(
@@ -154,7 +166,26 @@ def use(request: HttpRequest, production: Production, row: ImportedLut) -> HttpR
             request, f"“{made.name}” is an encoding of this production now: choose it for a camera or a shot."
         )
         return redirect("own-encodings", production.slug)
-    raise Refused("A table is used as a rendering or as an input.")
+    if request.POST.get("as") == "over":
+        before = lay_over(row, _share(request.POST.get("percent")))
+        instead = f" in place of {before}" if before else ""
+        kind = "HDR" if OUTPUTS[row.expects].is_hdr else "SDR"
+        messages.success(
+            request, f"{row.name} is the Look of the display{instead}: it lies over the rendering on {kind} outputs."
+        )
+        return redirect("lut", production.slug, row.pk)
+    if request.POST.get("as") == "off":
+        take_off(row)
+        messages.success(request, f"{row.name} is taken off; renderings show as they are.")
+        return redirect("lut", production.slug, row.pk)
+    raise Refused("A table is used as a rendering, as a Look of the display or as an input.")
+
+
+def _share(text: str | None) -> float:
+    percent = typed_number(text, "Strength", "a number from 0 to 100")
+    if not 0 <= percent <= 100:
+        raise BadValue(f"A strength of {percent:g} % is not possible. Type a number from 0 to 100.")
+    return percent / 100
 
 
 @require_POST

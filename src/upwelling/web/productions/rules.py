@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from upwelling.core.colour.primaries import Adaptation
 from upwelling.core.encodings import Range
+from upwelling.core.outputs import output
 from upwelling.core.proof.tolerances import HDR, Tolerances
-from upwelling.core.rendering import AnyRendering, Rise
+from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
 
 MOST_DELIVERIES = 8
 
@@ -43,9 +44,22 @@ class Rules(BaseModel):
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
     rendering: AnyRendering = Rise()
+    display_looks: tuple[DisplayLook, ...] = Field((), max_length=2)
+    """At most one for SDR outputs and one for HDR ones."""
     deliveries: tuple[Delivery, ...] = Field((), max_length=MOST_DELIVERIES)
     tolerances: Tolerances = Tolerances()
     hdr_tolerances: Tolerances = HDR
+
+    @model_validator(mode="after")
+    def _one_a_kind(self) -> Self:
+        kinds = [output(one.lut.expects).is_hdr for one in self.display_looks]
+        if len(set(kinds)) < len(kinds):
+            raise ValueError("There is at most one Look of the display for SDR outputs and one for HDR ones")
+        return self
+
+    def display_look(self, is_hdr: bool) -> DisplayLook | None:
+        """The Look of the display for SDR or for HDR outputs."""
+        return next((one for one in self.display_looks if output(one.lut.expects).is_hdr == is_hdr), None)
 
     def limits(self, is_hdr: bool) -> Tolerances:
         """What bakes are held to on SDR or HDR outputs."""

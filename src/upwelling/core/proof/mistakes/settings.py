@@ -63,6 +63,14 @@ def tries(case: Case) -> Tried:
                 f"Its gamut fit is “{fit.title}”, not “{path.rendering.method.fit.title}”. Check the rendering.",
                 method=path.rendering.method.model_copy(update={"fit": fit()}),
             )
+        if path.rendering.look is not None and path.rendering.look.acts:
+            name = path.rendering.look.lut.table.name
+            yield from _other(
+                case,
+                "rendering",
+                f"It was made without the Look of the display ({name}). Check the rendering.",
+                look=None,
+            )
         yield from _other(case, "rendering", "It was made without the rendering. Switch the rendering on.", on=False)
     if "trim" in order.section.stages:
         yield from _exposure(case)

@@ -1,4 +1,4 @@
-// The Look panel: which Look the shot has, of its own or inherited, and its strength.
+// The Look panel: which Look the shot has, of its own or inherited, and its strength; and the Look of the display.
 export const look = {
   get ownLook() {
     return this.settings.look !== null;
@@ -20,6 +20,25 @@ export const look = {
     this.syncControls();
     this.save("look");
   },
+  // --- the Look of the display, over the rendering ------------------------------------------------------------------
+  get ownOver() {
+    return this.settings.display_look_strength !== null;
+  },
+  get overText() {
+    return Math.round(100 * (this.settings.display_look_strength ?? this.data.display_look_strength));
+  },
+  slideOver(event) {
+    this.settings.display_look_strength = Number(event.target.value) / 100;
+    this.refresh(false);
+  },
+  restOver() {
+    this.save("strength of the Look of the display");
+  },
+  inheritOver() {
+    this.settings.display_look_strength = null;
+    this.save("the production's Look of the display");
+  },
+
   inheritLook() {
     this.settings.look = null;
     this.takeLook();
