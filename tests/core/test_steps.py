@@ -27,6 +27,7 @@ from upwelling.core.steps import (
     ColourRange,
     Contrast,
     Exposure,
+    Highlights,
     Ladder,
     Matte,
     PrinterLight,
@@ -72,6 +73,15 @@ BUSY = (
     ),
     ColourMatrix(green_into_red=0.15, blue_into_green=-0.08, red_into_blue=0.04),
     RootMatrix(green_into_red=0.1, red_green_into_red=-0.06, green_blue_into_blue=0.08, red_blue_into_green=0.05),
+    ColourCurves(
+        hue_by_hue=((30, 60), (150, 40), (270, 60)),
+        hue_by_saturation=((0, -20), (0.2, 55), (0.6, 60)),
+        hue_by_brightness=((-6, 0), (0, 60), (6, -60)),
+        brightness_by_saturation=((0, 0), (0.1, -0.4), (0.5, -1.5)),
+        brightness_by_brightness=((-6, 1), (0, 0), (6, -1)),
+    ),
+    Highlights(clip=(3, 2, 1.5), light=(1.4, 0.9, 0.7), channels="S-Gamut3.Cine"),
+    Highlights(clip=(3, 0, 1.5), way="calm", begins=0.8),
 )
 WARM = Matte(selections=(ColourRange(hue=60, hue_width=80, saturation_low=0.05, stops_low=-3),))
 
@@ -207,6 +217,10 @@ def test_skin_lies_where_it_is_spared():
         ("saturation_by_saturation", 0.6, 2),
         ("saturation_by_brightness", 1.4, 2),
         ("brightness_by_hue", 0.8, 3),
+        ("hue_by_saturation", 15.0, 1),
+        ("hue_by_brightness", 15.0, 1),
+        ("brightness_by_saturation", 0.8, 3),
+        ("brightness_by_brightness", 0.8, 3),
     ],
 )
 def test_a_flat_colour_curve_does_one_thing(name, value, place):
@@ -334,7 +348,7 @@ def test_a_colour_matrix_keeps_greys_and_is_undone_by_its_inverse():
 
 def test_a_root_matrix_is_colour_sciences_terms_and_knows_no_exposure():
     """Finlayson 2015, degree 2, as colour-science expands it; greys stay, twice the light is twice the result."""
-    step = BUSY[-1]
+    step = next(step for step in BUSY if step.kind == "root_matrix")
     light = np.random.default_rng(3).random((50, 3)) + 0.01
     terms = colour.characterisation.polynomial_expansion_Finlayson2015(light, 2, root_polynomial_expansion=True)
     np.testing.assert_allclose(apply(step, light), terms @ step.rows.T, rtol=1e-12)

@@ -50,6 +50,7 @@ def bodies(shot, look, lut):
         "change-marks": {"settings": settings, "mark": "one"},
         "history": {"position": 0},
         "neutral": place,
+        "clips": place,
         "colour-range": place,
         "curve": {"kind": "curves", "curve": "master", "points": [[0, 0], [1, 1]]},
         "follow": {"settings": settings, "step": "exposure", "selection": "ellipse", "frame": 0, "model": "turn"},

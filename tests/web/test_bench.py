@@ -9,11 +9,12 @@ import numpy as np
 import pytest
 
 from tests.web.test_shots import ask, body
+from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.errors import BadValue
 from upwelling.core.media import read_still
 from upwelling.core.path import trace as path_trace
 from upwelling.core.scopes import SCOPES
-from upwelling.core.steps import ColourRange, Contrast, Exposure, Ladder, Saturation, WhiteBalance
+from upwelling.core.steps import ColourRange, Contrast, Exposure, Highlights, Ladder, Saturation, WhiteBalance
 from upwelling.web.bench import frame_values
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import BOUNDARIES, ScopeChoice, level_ticks
@@ -174,7 +175,7 @@ def test_the_step_in_hand_says_what_it_does(shot, as_):
     settings = ShotSettings().with_steps([Ladder(rungs=((-1, 0.475), (0, -0.475)))])
     head, _, _ = ask(as_("tess"), shot, settings=settings.model_dump(mode="json"), step="ladder")
     assert head["says"]["tones"][0].startswith("Tones are crushed")
-    assert len(head["says"]["histogram"]) == 100
+    assert len(head["says"]["ground"]["stops"]["counts"]) == 100
     assert (head["says"]["lut"], head["says"]["neutral"]) == ("A LUT can carry it", "keeps neutral")
 
 
@@ -230,6 +231,24 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     assert weight.min() > 0.5
     assert post(tess, shot, "neutral", {**place, "step": "exposure"}).status_code == 422
     assert "no longer in the trim" in post(tess, shot, "neutral", {**place, "step": "gone"}).json()["error"]
+
+
+def test_highlights_from_the_picture(shot, as_):
+    """The ramp clips at its right; the light around it is (1.2, 1, 0.7) of white."""
+    tess = as_("tess")
+    settings = ShotSettings(steps=(Highlights(id="high"), *ShotSettings().steps)).model_dump(mode="json")
+    said = post(tess, shot, "clips", {"settings": settings, "step": "high"}).json()
+    assert said["fields"]["channels"] == "S-Gamut3.Cine"
+    assert "clip in" in said["sentence"]
+    light = np.array(said["fields"]["light"])
+    there = np.array([1.2, 1, 0.7]) @ rgb_to_rgb(primaries("AP1"), primaries("S-Gamut3.Cine"), "CAT02").T
+    np.testing.assert_allclose(light / light.mean(), there / there.mean(), atol=0.05)
+    settings["steps"][0] |= said["fields"]
+    assert ask(tess, shot, settings=settings)[0]["column"][2]["line"]
+    assert post(tess, shot, "clips", {"settings": settings, "step": "exposure"}).status_code == 422
+    corner = {"left": 0, "top": 0, "right": 0.1, "bottom": 0.1}
+    refused = post(tess, shot, "clips", {"settings": settings, "step": "high", "region": corner}).json()
+    assert "nothing to rebuild" in refused["error"]
 
 
 # --- Marks and history

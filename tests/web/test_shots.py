@@ -245,6 +245,7 @@ def test_counts(shot, as_):
         "At peak",
         "– clipped by us",
         "Clipped in camera",
+        "– red, green, blue",
         "Outside gamut",
         "Banding risk",
     }

@@ -43,6 +43,11 @@ def _with_display_look(body: Any) -> Any:
     return body
 
 
+def _with_nine_curves(body: Any) -> Any:
+    """Version 2 to 3: colour curves have four curves more, which rest where they are not said."""
+    return body
+
+
 def _with_pixels(body: Any) -> Any:
     """Version 1 to 2: a file may say of pixels that are not square, and of fields; what is not said is not known."""
     return body
@@ -50,7 +55,7 @@ def _with_pixels(body: Any) -> Any:
 
 UPGRADES: dict[str, tuple[Upgrade, ...]] = {
     "shot settings": (_unstamped, _with_mattes, _with_correction, _with_display_look),
-    "look steps": (_unstamped, _with_mattes),
+    "look steps": (_unstamped, _with_mattes, _with_nine_curves),
     "rules": (_unstamped, _with_display_look),
     "own output": (_unstamped,),
     "own encoding": (_unstamped,),

@@ -21,7 +21,7 @@ from upwelling.core.operations.colour import LEAST_LIGHTNESS, NEUTRAL_FADE
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE, THIRD, LEAST = F(0), F(0.5), F(1), F(2), F(3), F(1 / 3), F(1e-30)
-DEGREES, RADIANS, CIRCLE, HALF_CIRCLE = F(180 / np.pi), F(np.pi / 180), F(360), F(180)
+DEGREES, HALF_RADIAN, CIRCLE, HALF_CIRCLE = F(180 / np.pi), F(np.pi / 360), F(360), F(180)
 LOG_GREY, DARKEST, INV_FADE = F(np.log2(MID_GREY)), F(LEAST_LIGHTNESS), F(1 / NEUTRAL_FADE)
 C0, C1, C2, C3, C4, C5, C6, C7, C8 = (F(v) for v in ROOT_TO_LAB.ravel())
 D1, D2, D4, D5, D7, D8 = (F(v) for v in LAB_TO_ROOT[:, 1:].ravel())
@@ -147,10 +147,11 @@ def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) ->
 @called
 def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
     """ColourShift: p[9:18] is the matrix from cone responses, five curves from p[18], then whether it mixes and how
-    much.
+    much, and four curves more: hue and brightness by saturation and by stops.
     """
     polar_tile(R, G, B, S, p, n)
     L, A, C, H, T, N, X, Y, Z = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7], S[8]
+    V, W = S[9], S[10]
     table_row(tables, p, 26, H, X, n)
     table_row(tables, p, 30, T, Y, n)
     table_row(tables, p, 34, N, Z, n)
@@ -162,13 +163,20 @@ def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
         C[i] = C[i] * gain
     table_row(tables, p, 18, H, X, n)
     table_row(tables, p, 22, H, Y, n)
+    table_row(tables, p, 40, T, Z, n)
+    table_row(tables, p, 44, N, V, n)
+    for i in range(n):
+        X[i] = (X[i] + Z[i] + V[i]) * HALF_RADIAN
+    table_row(tables, p, 48, T, Z, n)
+    table_row(tables, p, 52, N, W, n)
     q0, q1, q2, q3, q4, q5, q6, q7, q8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
     for i in range(n):
-        turn = X[i] * RADIANS
-        t2 = turn * turn
-        sine = turn * (ONE + t2 * (S3 + t2 * (S5 + t2 * (S7 + t2 * (S9 + t2 * S11)))))
-        cosine = ONE + t2 * (K2 + t2 * (K4 + t2 * (K6 + t2 * (K8 + t2 * K10))))
-        up = exp2_fast(Y[i] * smooth32(T[i] * INV_FADE) * THIRD)
+        half = X[i]  # of the turn, which the series then hold for up to half a circle
+        t2 = half * half
+        sine_half = half * (ONE + t2 * (S3 + t2 * (S5 + t2 * (S7 + t2 * (S9 + t2 * S11)))))
+        cosine_half = ONE + t2 * (K2 + t2 * (K4 + t2 * (K6 + t2 * (K8 + t2 * K10))))
+        sine, cosine = TWO * sine_half * cosine_half, ONE - TWO * sine_half * sine_half
+        up = exp2_fast((Y[i] * smooth32(T[i] * INV_FADE) + Z[i] + W[i]) * THIRD)
         light, a, b = L[i] * up, (A[i] * cosine - C[i] * sine) * up, (A[i] * sine + C[i] * cosine) * up
         l, m, s = light + D1 * a + D2 * b, light + D4 * a + D5 * b, light + D7 * a + D8 * b
         l, m, s = l * l * l, m * m * m, s * s * s

@@ -18,7 +18,7 @@ from upwelling.core.kernels import KERNEL_LOCK, cached, inline
 from upwelling.core.operations.base import Place
 
 TILE = 1024
-ROW = 48
+ROW = 64
 """Parameters an operation may have."""
 LAYERS = 30
 MOST_TAPS = 8

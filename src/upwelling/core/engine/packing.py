@@ -16,7 +16,15 @@ from upwelling.core.curves.power_toe_log import PowerToeLog
 from upwelling.core.curves.pq import PerceptualQuantiser
 from upwelling.core.curves.segmented_power import Identity, PurePower, SegmentedPower
 from upwelling.core.curves.spline import Spline
-from upwelling.core.engine import colour_kernel, curve_opcodes, number_opcodes, rise_kernel, scale_kernel, shape_opcodes
+from upwelling.core.engine import (
+    colour_kernel,
+    curve_opcodes,
+    highlight_opcodes,
+    number_opcodes,
+    rise_kernel,
+    scale_kernel,
+    shape_opcodes,
+)
 from upwelling.core.engine.layout import Opcode
 from upwelling.core.engine.scale_kernel import CELLS_A_STOP
 from upwelling.core.operations import (
@@ -47,6 +55,7 @@ from upwelling.core.operations import (
     SlopeOffsetPower,
     Tap,
 )
+from upwelling.core.operations.highlights import Highlights
 from upwelling.core.operations.shapes import ShapeSelection
 from upwelling.core.rendering.base import Preserved
 from upwelling.core.rendering.bt2446_a import MethodA
@@ -282,6 +291,18 @@ def pack_matte(op: Matte, tables: Tables) -> list[Packed]:
     return rows
 
 
+def _pack_highlights(op: Highlights) -> Packed:
+    clip, light = np.array(op.clip), np.array(op.light)
+    weights, span = np.array(op.weights), 1 / (1 - op.begins)
+    rows = (1 / clip, light, 1 / light, clip / light, weights / float(light @ weights))
+    return highlight_opcodes.rebuild_highlights, [
+        *(float(v) for part in rows for v in part),
+        -op.begins * span,
+        span,
+        float(op.rebuild),
+    ]
+
+
 def _pack_select(op: Select, join: float) -> Packed:
     (low, high, soft), (dark, bright, soft_stops) = op.saturation, op.stops
     return colour_kernel.select, [
@@ -308,6 +329,12 @@ def _pack_shift(op: ColourShift, tables: Tables) -> Packed:
         _table(op.saturation_by_saturation, 0.0, 1.0, SATURATION_CELLS, tables),
         _table(op.saturation_by_stops, -10.0, 10.0, STOP_CELLS, tables),
     ]
+    others = [
+        _table(op.hue_by_saturation, 0.0, 1.0, SATURATION_CELLS, tables),
+        _table(op.hue_by_stops, -10.0, 10.0, STOP_CELLS, tables),
+        _table(op.brightness_by_saturation, 0.0, 1.0, SATURATION_CELLS, tables),
+        _table(op.brightness_by_stops, -10.0, 10.0, STOP_CELLS, tables),
+    ]
     matrix = np.array(op.to_lms)
     return colour_kernel.colour_shift, [
         *matrix.ravel(),
@@ -315,6 +342,7 @@ def _pack_shift(op: ColourShift, tables: Tables) -> Packed:
         *(v for part in (*by_hue, *rest) for v in part),
         float(op.amount is not None),
         (op.amount or 0.0) - 1,
+        *(v for part in others for v in part),
     ]
 
 
@@ -404,6 +432,7 @@ _PACKERS: dict[type, Callable[[Any], Packed]] = {
     Tap: lambda op: (number_opcodes.tap, [float(op.number)]),
     ShowSelection: lambda op: (number_opcodes.show_selection, []),
     LuminancePower: lambda op: (number_opcodes.luminance_power, [*op.weights, op.exponent, op.scale]),
+    Highlights: _pack_highlights,
     BalanceHighlights: lambda op: (number_opcodes.highlights, [*op.gains, op.START, 1 / (op.END - op.START)]),
 }
 

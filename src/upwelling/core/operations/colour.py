@@ -22,6 +22,8 @@ of.
 """
 NEUTRAL_FADE = 0.06
 """Brightness by hue fades to nothing from this saturation C/L down to neutral, where hue has no meaning."""
+FLAT = Spline(((0.0, 0.0), (1.0, 0.0)))
+"""A curve that moves nothing."""
 _ROOT_GREY = float(np.cbrt(MID_GREY))
 
 
@@ -41,11 +43,12 @@ def smooth(t: Float64) -> Float64:
 
 @dataclass(frozen=True)
 class ColourShift(PixelOperation):
-    """Turns hue (degrees), scales saturation and moves brightness (stops) as functions of hue, saturation and
-    brightness.
+    """Turns hue (degrees), scales saturation and moves brightness (stops), each as a function of hue, saturation and
+    brightness (stops).
 
-    The saturation gain is the product of its three curves; with ``amount`` it is 1 + (amount − 1)·product instead, so
-    that the curves protect. Hue and the saturation gain never touch neutral; brightness by hue fades out towards it.
+    Turns and moves add up. The saturation gain is the product of its three curves; with ``amount`` it is
+    1 + (amount − 1)·product instead, so that the curves protect. Hue and the saturation gain never touch neutral;
+    brightness by hue fades out towards it.
     """
 
     hue_by_hue: Spline
@@ -55,6 +58,10 @@ class ColourShift(PixelOperation):
     saturation_by_stops: Spline
     to_lms: Rows
     amount: float | None = None
+    hue_by_saturation: Spline = FLAT
+    hue_by_stops: Spline = FLAT
+    brightness_by_saturation: Spline = FLAT
+    brightness_by_stops: Spline = FLAT
 
     def apply(self, rgb: Float64) -> Float64:
         matrix = np.array(self.to_lms)
@@ -62,8 +69,9 @@ class ColourShift(PixelOperation):
         gain = self.saturation_by_hue(hue) * self.saturation_by_saturation(saturation) * self.saturation_by_stops(stops)
         if self.amount is not None:
             gain = 1 + (self.amount - 1) * gain
-        turn = np.radians(self.hue_by_hue(hue))
-        up = np.exp2(self.brightness_by_hue(hue) * smooth(saturation / NEUTRAL_FADE) / 3)
+        turn = np.radians(self.hue_by_hue(hue) + self.hue_by_saturation(saturation) + self.hue_by_stops(stops))
+        lift = self.brightness_by_hue(hue) * smooth(saturation / NEUTRAL_FADE)
+        up = np.exp2((lift + self.brightness_by_saturation(saturation) + self.brightness_by_stops(stops)) / 3)
         a, b = lab[..., 1] * gain, lab[..., 2] * gain
         shifted = np.stack(
             [lab[..., 0], a * np.cos(turn) - b * np.sin(turn), a * np.sin(turn) + b * np.cos(turn)], axis=-1

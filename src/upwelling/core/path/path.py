@@ -212,6 +212,9 @@ class Path(Stage):
         for holder, name in ((self.trim, "trim"), (self.look, "look")):
             for step, dumped in zip(holder.steps, body[name]["steps"], strict=True):
                 dumped["limit"] = step.limit.numbers(dumped["limit"]) if step.limit else None
+                for field in step.later:
+                    if getattr(step, field) == type(step).model_fields[field].default:
+                        dumped.pop(field)
         if only_acting:
             for stage, name in ((self.trim, "trim"), (self.look, "look")):
                 acts = stage.on and getattr(stage, "strength", 1.0) > 0

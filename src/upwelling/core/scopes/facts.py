@@ -61,8 +61,8 @@ def scene_facts(rgb_linear: Float32, working: Primaries, to_output: Any, spans: 
 class SignalFacts:
     """Shares of the measured pixels, and mean and spread (standard deviation) of each channel.
 
-    at_black, at_peak: any channel there; ours: at the peak though the camera had not clipped; camera: clipped in the
-    file.
+    at_black, at_peak: any channel there; ours: at the peak though the camera had not clipped; camera: any channel
+    clipped in the file, and each.
     """
 
     at_black: float
@@ -71,20 +71,28 @@ class SignalFacts:
     camera: float
     mean: tuple[float, ...]
     spread: tuple[float, ...]
+    camera_channels: tuple[float, ...] = (0.0, 0.0, 0.0)
 
 
-def signal_facts(signal: Float32, code: Float32, plateau: float, low: float, high: float, spans: Spans) -> SignalFacts:
+def signal_facts(signal: Float32, code: Float32, plateau: Any, low: float, high: float, spans: Spans) -> SignalFacts:
     """Of a signal (H, W, 3): any channel ≤ low, ≥ high; ``code`` (H, W, 3) is the file's,
-    clipped from ``plateau`` on.
+    clipped from ``plateau`` on, one code or one for each channel.
     """
-    found, sums = np.zeros((BLOCKS, 4), np.int64), np.zeros((BLOCKS, 6))
+    found, sums = np.zeros((BLOCKS, 7), np.int64), np.zeros((BLOCKS, 6))
     with KERNEL_LOCK:
-        signal_counts(signal, code, np.float32(plateau), np.float32(low), np.float32(high), spans, found, sums)
+        signal_counts(signal, code, by_channel(plateau), np.float32(low), np.float32(high), spans, found, sums)
     pixels = max(int(np.maximum(spans[:, 1] - spans[:, 0], 0).sum()), 1)
-    below, above, ours, camera = (float(v) / pixels for v in found.sum(axis=0))
+    below, above, ours, camera, *channels = (float(v) / pixels for v in found.sum(axis=0))
     total = sums.sum(axis=0) / pixels
     spread = np.sqrt(np.maximum(total[3:] - total[:3] ** 2, 0))
-    return SignalFacts(below, above, ours, camera, tuple(map(float, total[:3])), tuple(map(float, spread)))
+    return SignalFacts(
+        below, above, ours, camera, tuple(map(float, total[:3])), tuple(map(float, spread)), tuple(channels)
+    )
+
+
+def by_channel(plateau: Any) -> Float32:
+    """One code or three, as three."""
+    return np.array(np.broadcast_to(np.asarray(plateau, np.float32), 3))
 
 
 def camera_plateau(code: Float32) -> tuple[float, float]:

@@ -228,20 +228,27 @@ def scene_counts(
 
 @parallel
 def signal_counts(signal: Any, code: Any, plateau: Any, low: Any, high: Any, spans: Any, found: Any, sums: Any) -> None:
-    """found int64 (BLOCKS, 4): pixels of signal with any channel ≤ low; ≥ high; ≥ high though the file's code is under ``plateau``;
-    and with the file's code at ``plateau`` or above. sums float64 (BLOCKS, 6): sum and sum of squares of each channel."""
+    """found int64 (BLOCKS, 7): pixels of signal with any channel ≤ low; ≥ high; ≥ high though the file's code is under ``plateau`` (3,);
+    with any channel of the file's code at its plateau or above; and with red, green, blue there. sums float64 (BLOCKS, 6): sum and
+    sum of squares of each channel."""
     height = signal.shape[0]
     one, none = np.int32(1), np.int32(0)
     for block in prange(BLOCKS):
-        below, above, ours, camera = 0, 0, 0, 0
+        below, above, ours, camera, c0, c1, c2 = 0, 0, 0, 0, 0, 0, 0
         s0, s1, s2, q0, q1, q2 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
         for y in range(block * height // BLOCKS, (block + 1) * height // BLOCKS):
-            n0, n1, n2, n3 = none, none, none, none
+            n0, n1, n2, n3, m0, m1, m2 = none, none, none, none, none, none, none
             a0, a1, a2, b0, b1, b2 = ZERO, ZERO, ZERO, ZERO, ZERO, ZERO
             part, recorded = signal[y, spans[y, 0] : spans[y, 1]], code[y, spans[y, 0] : spans[y, 1]]
             for x in range(part.shape[0]):  # sums of one row in float32, of rows in float64
                 r, g, b = part[x, 0], part[x, 1], part[x, 2]
-                clipped = one if max(max(recorded[x, 0], recorded[x, 1]), recorded[x, 2]) >= plateau else none
+                k0 = one if recorded[x, 0] >= plateau[0] else none
+                k1 = one if recorded[x, 1] >= plateau[1] else none
+                k2 = one if recorded[x, 2] >= plateau[2] else none
+                clipped = k0 | k1 | k2
+                m0 += k0
+                m1 += k1
+                m2 += k2
                 top = one if max(max(r, g), b) >= high else none
                 n0 += one if min(min(r, g), b) <= low else none
                 n1 += top
@@ -254,6 +261,7 @@ def signal_counts(signal: Any, code: Any, plateau: Any, low: Any, high: Any, spa
                 b1 += g * g
                 b2 += b * b
             below, above, ours, camera = below + int(n0), above + int(n1), ours + int(n2), camera + int(n3)
+            c0, c1, c2 = c0 + int(m0), c1 + int(m1), c2 + int(m2)
             s0, s1, s2, q0, q1, q2 = (
                 s0 + float(a0),
                 s1 + float(a1),
@@ -263,6 +271,7 @@ def signal_counts(signal: Any, code: Any, plateau: Any, low: Any, high: Any, spa
                 q2 + float(b2),
             )
         found[block, 0], found[block, 1], found[block, 2], found[block, 3] = below, above, ours, camera
+        found[block, 4], found[block, 5], found[block, 6] = c0, c1, c2
         sums[block, 0], sums[block, 1], sums[block, 2] = s0, s1, s2
         sums[block, 3], sums[block, 4], sums[block, 5] = q0, q1, q2
 
@@ -292,7 +301,7 @@ def clip_picture(signal: Any, code: Any, plateau: Any, low: Any, high: Any, pale
                 kind = 0
             if max(max(r, g), b) >= high:
                 kind = 1
-            if max(max(code[y, x, 0], code[y, x, 1]), code[y, x, 2]) >= plateau:
+            if code[y, x, 0] >= plateau[0] or code[y, x, 1] >= plateau[1] or code[y, x, 2] >= plateau[2]:
                 kind = 2
             grey = min(max(F(0.2126) * r + F(0.7152) * g + F(0.0722) * b, ZERO), ONE)
             for c in range(3):

@@ -10,6 +10,7 @@ from upwelling.core.arrays import MID_GREY, Float32
 from upwelling.core.colour.oklab import oklab_to_lms, rgb_to_lms
 from upwelling.core.colour.primaries import PRIMARIES, Primaries, rgb_to_xyz
 from upwelling.core.kernels import KERNEL_LOCK
+from upwelling.core.scopes.facts import by_channel
 from upwelling.core.scopes.kernel import band_picture, clip_picture, code_bytes
 
 FIRST_BAND, LAST_BAND = -7, 6
@@ -63,7 +64,7 @@ def false_colour(rgb_linear: Float32, working: Primaries) -> Any:
     return picture
 
 
-def clip_view(signal: Float32, code: Float32, plateau: float, low: float, high: float) -> Any:
+def clip_view(signal: Float32, code: Float32, plateau: Any, low: float, high: float) -> Any:
     """uint8 (H, W, 3): the display signal as a dim grey, and in colour what lies at black, at the peak by us, clipped
     in camera.
     """
@@ -72,7 +73,7 @@ def clip_view(signal: Float32, code: Float32, plateau: float, low: float, high: 
         clip_picture(
             signal,
             code,
-            np.float32(plateau),
+            by_channel(plateau),
             np.float32(low),
             np.float32(high),
             np.array(list(CLIP_COLOURS.values()), np.uint8),

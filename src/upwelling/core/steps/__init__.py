@@ -15,6 +15,7 @@ from upwelling.core.steps.exposure import Exposure
 from upwelling.core.steps.glow import Glow
 from upwelling.core.steps.grain import Grain
 from upwelling.core.steps.halation import Halation
+from upwelling.core.steps.highlights import Highlights
 from upwelling.core.steps.ladder import Ladder
 from upwelling.core.steps.lut import LutStep
 from upwelling.core.steps.printer_light import PrinterLight
@@ -29,7 +30,8 @@ from upwelling.core.steps.vignette import Vignette
 from upwelling.core.steps.white_balance import WhiteBalance
 
 AnyStep = Annotated[
-    Exposure
+    Highlights
+    | Exposure
     | WhiteBalance
     | PrinterLight
     | ColourMatrix
@@ -51,6 +53,7 @@ AnyStep = Annotated[
     Field(discriminator="kind"),
 ]
 STEPS: tuple[type[Step], ...] = (
+    Highlights,
     Exposure,
     WhiteBalance,
     PrinterLight,
@@ -85,6 +88,7 @@ __all__ = [
     "Glow",
     "Grain",
     "Halation",
+    "Highlights",
     "Ladder",
     "LutStep",
     "Matte",

@@ -52,6 +52,8 @@ class Step(Keyed):
     space: ClassVar[str]
     invertible: ClassVar[bool] = True
     neutral: ClassVar[str]
+    later: ClassVar[tuple[str, ...]] = ()
+    """Parameters that came to this kind later: at rest they are left out of fingerprints, which older ones lack."""
 
     id: str = Field("", max_length=12, pattern=r"^[a-z0-9]*$")
     name: str = Field("", max_length=60)

@@ -1,6 +1,4 @@
-"""Colour curves: hue, saturation and brightness as functions of hue; saturation as a function of saturation and of
-brightness.
-"""
+"""Colour curves: hue, saturation and brightness, each as a function of hue, of saturation and of brightness."""
 
 from __future__ import annotations
 
@@ -18,6 +16,8 @@ from upwelling.core.steps.selections.colour_range import oklab_rows
 HUES, SATURATIONS, STOPS = (0.0, 360.0), (0.0, 0.8), (-8.0, 8.0)
 TURNS, GAINS, LIFTS = (-60.0, 60.0), (0.0, 3.0), (-3.0, 3.0)
 _AROUND = (0.0, 60.0, 120.0, 180.0, 240.0, 300.0)
+_DEGREES_OF_COLOUR = (0.0, 0.1, 0.2, 0.35, 0.6)
+_TONES = (-6.0, -3.0, 0.0, 3.0, 6.0)
 
 
 def _rest(places: tuple[float, ...], value: float) -> Points:
@@ -30,20 +30,30 @@ _CURVES = {
     "brightness_by_hue": (HUES, LIFTS),
     "saturation_by_saturation": (SATURATIONS, GAINS),
     "saturation_by_brightness": (STOPS, GAINS),
+    "hue_by_saturation": (SATURATIONS, TURNS),
+    "hue_by_brightness": (STOPS, TURNS),
+    "brightness_by_saturation": (SATURATIONS, LIFTS),
+    "brightness_by_brightness": (STOPS, LIFTS),
 }
 
 
 class ColourCurves(Step):
-    """Five curves in one pass through Oklab, each judged on the light that reaches the step."""
+    """Nine curves in one pass through Oklab, each judged on the light that reaches the step."""
 
     title: ClassVar[str] = "Colour curves"
     explanation: ClassVar[str] = (
-        "Turns, strengthens or lifts colours by their hue, and saturation by saturation and brightness."
+        "Turns, strengthens or lifts colours by their hue, their saturation or their brightness."
     )
     source: ClassVar[str] = "Oklab: B. Ottosson 2020; the spline is Fritsch and Butland 1984"
     space: ClassVar[str] = "Oklab of scene light (hue-linear)"
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral"
+    later: ClassVar[tuple[str, ...]] = (
+        "hue_by_saturation",
+        "hue_by_brightness",
+        "brightness_by_saturation",
+        "brightness_by_brightness",
+    )
 
     kind: Literal["colour_curves"] = "colour_curves"
     hue_by_hue: CurvePoints = curve(
@@ -77,7 +87,7 @@ class ColourCurves(Step):
         around=True,
     )
     saturation_by_saturation: CurvePoints = curve(
-        _rest((0.0, 0.1, 0.2, 0.35, 0.6), 1.0),
+        _rest(_DEGREES_OF_COLOUR, 1.0),
         "Saturation by saturation",
         "Saturation by how saturated a colour is already (Oklab chroma over lightness).",
         x=SATURATIONS,
@@ -86,13 +96,50 @@ class ColourCurves(Step):
         y_unit="×",
     )
     saturation_by_brightness: CurvePoints = curve(
-        _rest((-6.0, -3.0, 0.0, 3.0, 6.0), 1.0),
+        _rest(_TONES, 1.0),
         "Saturation by brightness",
         "Saturation by brightness in stops from mid grey.",
         x=STOPS,
         y=GAINS,
         x_unit="stops",
         y_unit="×",
+    )
+
+    hue_by_saturation: CurvePoints = curve(
+        _rest(_DEGREES_OF_COLOUR, 0.0),
+        "Hue by saturation",
+        "Degrees by which colours are turned, by how saturated they are.",
+        x=SATURATIONS,
+        y=TURNS,
+        x_unit="C/L",
+        y_unit="°",
+    )
+    hue_by_brightness: CurvePoints = curve(
+        _rest(_TONES, 0.0),
+        "Hue by brightness",
+        "Degrees by which colours are turned, by brightness in stops from mid grey.",
+        x=STOPS,
+        y=TURNS,
+        x_unit="stops",
+        y_unit="°",
+    )
+    brightness_by_saturation: CurvePoints = curve(
+        _rest(_DEGREES_OF_COLOUR, 0.0),
+        "Brightness by saturation",
+        "Stops by which colours are lifted, by how saturated they are; 0 is neutral.",
+        x=SATURATIONS,
+        y=LIFTS,
+        x_unit="C/L",
+        y_unit="stops",
+    )
+    brightness_by_brightness: CurvePoints = curve(
+        _rest(_TONES, 0.0),
+        "Brightness by brightness",
+        "Stops by which tones are lifted, by brightness in stops from mid grey; hue and saturation stay.",
+        x=STOPS,
+        y=LIFTS,
+        x_unit="stops",
+        y_unit="stops",
     )
 
     @model_validator(mode="after")
@@ -125,8 +172,8 @@ class ColourCurves(Step):
         return Spline(getattr(self, name), "around" if box == HUES else "hold")
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
-        hue, strength, lift, by_saturation, by_brightness = (self.curve_of(name) for name in _CURVES)
-        return (ColourShift(hue, strength, lift, by_saturation, by_brightness, oklab_rows(working)),)
+        hue, strength, lift, by_saturation, by_brightness, *others = (self.curve_of(name) for name in _CURVES)
+        return (ColourShift(hue, strength, lift, by_saturation, by_brightness, oklab_rows(working), None, *others),)
 
     def said(self) -> str:
         fields = type(self).model_fields

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.curves.spline import Spline
 from upwelling.core.operations import ColourShift, Operation
+from upwelling.core.operations.colour import FLAT
 from upwelling.core.parameters import number
 from upwelling.core.steps.base import Step
 from upwelling.core.steps.selections.colour_range import oklab_rows
@@ -17,7 +18,7 @@ SKIN_CORE, SKIN_SOFT = 14.0, 22.0
 """Degrees on either side that count wholly as skin, and over which that fades. Common practice, no source."""
 SPARED_FROM, SPARED_FULLY = 0.12, 0.40
 """Saturation C/L from which a colour begins to count as saturated already, and where it does wholly. Our own choice."""
-FLAT = Spline(((0.0, 0.0), (360.0, 0.0)))
+
 WHOLE = Spline(((0.0, 1.0), (360.0, 1.0)))
 
 

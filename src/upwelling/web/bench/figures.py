@@ -31,11 +31,6 @@ def spans_of(shot: Shot, frame: Frame, region: Region | None, bars: bool) -> Any
     return common(spans, region_spans(height, width, region)) if region else spans
 
 
-def plateau_of(frame: Frame) -> float:
-    """The code from which the working frame counts as clipped in camera."""
-    return frame.plateau_code - 0.25 / 1023 if frame.plateau_share else NO_PLATEAU
-
-
 def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, SignalFacts]:
     """Facts of the scene light after the look, and of the display signal."""
     path = made.path
@@ -43,7 +38,7 @@ def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, Si
     to_output = rgb_to_rgb(path.working_primaries, path.target.gamut, path.input.adaptation)
     return (
         scene_facts(made.scene(), path.working_primaries, to_output, spans),
-        signal_facts(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code, spans),
+        signal_facts(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code, spans),
     )
 
 
@@ -61,15 +56,14 @@ def numbers(
         ("At black", signal.at_black, "Any channel at the display’s black", True),
         ("At peak", signal.at_peak, "Any channel at the display’s peak", True),
         ("– clipped by us", signal.ours, "At the display’s peak though the camera had not clipped", True),
-        (
-            "Clipped in camera",
-            signal.camera,
-            f"Any channel at the file’s highest code, {round(frame.plateau_code * (2**path.camera.depth - 1))}",
-            True,
-        ),
+        ("Clipped in camera", signal.camera, _plateau_words(frame, path), True),
         ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.gamut.name} before the gamut fit", known),
     ]
     said = [{"name": name, "value": percent(share), "title": title} for name, share, title, shown in rows if shown]
+    if signal.camera:
+        at = next(i for i, row in enumerate(said) if row["name"] == "Clipped in camera") + 1
+        shares = " ".join(percent(share).removesuffix(" %") for share in signal.camera_channels)
+        said.insert(at, {"name": "– red, green, blue", "value": f"{shares} %", "title": _plateau_words(frame, path)})
     risk = banding(path, *frame.used_codes) if known and at_rest else None
     if risk:
         said.append(
@@ -81,6 +75,19 @@ def numbers(
             }
         )
     return said
+
+
+def _plateau_words(frame: Frame, path: Path) -> str:
+    """The codes at which channels pile up."""
+    found, top = frame.plateaus, 2**path.camera.depth - 1
+    if not found.found:
+        return "No channel of the file piles up at its top"
+    codes = ", ".join(
+        f"{name} at {round(code * top)}"
+        for name, code, share in zip(("red", "green", "blue"), found.codes, found.shares, strict=True)
+        if share
+    )
+    return f"Channels pile up at the top of what the file holds: {codes}"
 
 
 def percent(share: float) -> str:

@@ -28,7 +28,8 @@ from upwelling.core.steps import Ladder, Step
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.core.steps.track import Keyed
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.figures import measure, numbers, percent, plateau_of, region_facts, spans_of
+from upwelling.web.bench.curve_ground import curve_ground, traced
+from upwelling.web.bench.figures import measure, numbers, percent, region_facts, spans_of
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
@@ -102,7 +103,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         # Where steps look around, one pixel's values take a window of them: at rest only.
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
         "fits": trim_fits(settings),
-        "says": _says(step, made, chosen.moves) if step and chosen else None,
+        "says": _says(step, made, chosen.moves, frame, wish) if step and chosen else None,
         "timecode": shot.timecode(frame.number),
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),
@@ -146,7 +147,7 @@ def _picture(made: FrameValues, frame: Frame, settings: ShotSettings, wish: Wish
         return false_colour(made.scene(), made.path.working_primaries)
     if wish.view == "clip":
         half_code = 0.5 / (2**made.path.display.depth - 1)
-        return clip_view(made.signal, made.code, plateau_of(frame), half_code, 1 - half_code)
+        return clip_view(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code)
     picture = to_bytes(made.view)
     if wish.view in ("selection", "over", "matte"):
         weight = _matte(made, next((s.at(frame.number) for s in settings.steps if s.id == wish.step), None))
@@ -192,7 +193,7 @@ def _lut_says(step: Step, moves: bool) -> str:
     return "A LUT cannot carry it"
 
 
-def _says(step: Step, made: FrameValues, moves: bool) -> dict[str, Any]:
+def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) -> dict[str, Any]:
     """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects.
 
     Shares are of every ninth pixel, which is enough for a share.
@@ -202,7 +203,10 @@ def _says(step: Step, made: FrameValues, moves: bool) -> dict[str, Any]:
     before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
     spans = whole(*before.shape[:2])
     facts = scene_facts(before, working, np.eye(3), spans)
-    out: dict[str, Any] = {"step": step.id, "histogram": facts.counts.tolist() if isinstance(step, Ladder) else None}
+    out: dict[str, Any] = {"step": step.id, "ground": None}
+    if wish.lossless or isinstance(step, Ladder):
+        pixel = traced(made.before("trim", step.id), frame, wish.point)
+        out["ground"] = curve_ground(step, before, facts.counts.tolist(), pixel, working)
     if step.on and not step.changes_nothing:
         after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative

@@ -13,11 +13,13 @@ from pydantic import ValidationError
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
+from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.parameters import spoken
 from upwelling.core.path import Path
 from upwelling.core.scopes.spans import Region, region_spans
-from upwelling.core.steps import STEPS, WhiteBalance, range_around
+from upwelling.core.steps import STEPS, Highlights, WhiteBalance, range_around
 from upwelling.core.steps.base import OWN
+from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import balance_neutral
 from upwelling.web.bench.scope import read_choices
 from upwelling.web.common.requests import Refused, json_body, text_of, whole
@@ -72,11 +74,16 @@ def curve_line(request: HttpRequest, production: Production, shot: Shot) -> Http
     return JsonResponse({"xs": xs.round(5).tolist(), "ys": curve(xs).round(5).tolist()})
 
 
-def _asked(request: HttpRequest, shot: Shot) -> tuple[ShotSettings, str, Float32]:
+def _settings_asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettings]:
     body = json_body(request, "place")
     settings = read_settings(body.get("settings"))
     if not shot.settled.is_settled or not shot.is_managed:
         raise Refused("Settle the encoding first: until then the file’s codes stand for no light.")
+    return body, settings
+
+
+def _asked(request: HttpRequest, shot: Shot) -> tuple[ShotSettings, str, Float32]:
+    body, settings = _settings_asked(request, shot)
     _, region = read_choices(body)
     point, index = body.get("point"), body.get("frame")
     step = text_of(body.get("step"))
@@ -103,6 +110,38 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
         patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen.adaptation
     )
     return JsonResponse({"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "sentence": found.sentence()})
+
+
+@require_POST
+@shot_view()
+def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """What the frame, or the region, tells of its clipped highlights: fields of the step, and a sentence."""
+    body, settings = _settings_asked(request, shot)
+    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
+    if not isinstance(step, Highlights):
+        raise Refused("Only highlights are rebuilt from what is clipped.")
+    if shot.is_raw:
+        raise Refused("A raw file’s highlights are rebuilt by its development, at the camera file stage.")
+    _, region = read_choices(body)
+    index = body.get("frame")
+    frame = frame_of(shot, None if index is None else whole(index))
+    path = shot.path_at(frame.number, settings.model_copy(update={"trim_on": True}))
+    light = engine.run(engine.compile_operations(path.until("trim", step.id)), frame.working, place=frame.place)
+    box = _box_of(frame, region)
+    channels = path.source.primaries
+    known = channels if channels.name in PRIMARIES else path.working_primaries
+    found = find_clips(light[box], frame.working[box], frame.plateaus.starts, path.working_primaries, known)
+    fields = {"clip": found.clip, "light": found.light, "channels": known.name}
+    return JsonResponse({"fields": fields, "sentence": found.sentence})
+
+
+def _box_of(frame: Frame, region: Region | None) -> tuple[slice, slice]:
+    """The rectangle round a region of the working frame; all of it without one."""
+    if region is None:
+        return slice(None), slice(None)
+    height, width = frame.working.shape[:2]
+    top, left = int(region.top * height), int(region.left * width)
+    return slice(top, max(int(region.bottom * height), top + 1)), slice(left, max(int(region.right * width), left + 1))
 
 
 @require_POST

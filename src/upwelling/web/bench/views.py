@@ -115,6 +115,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "change-marks",
                 "history",
                 "neutral",
+                "clips",
                 "colour-range",
                 "curve",
                 "motion",

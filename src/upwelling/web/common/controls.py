@@ -35,6 +35,12 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
                     "default": field.default,
                 }
             )
+            changes, _, by = name.partition("_by_")
+            if by:
+                plots["curves"][-1] |= {"changes": changes, "by": by}
+                axes = plots.setdefault("axes", {"by": [], "changes": []})
+                for axis, value in (("by", by), ("changes", changes)):
+                    axes[axis] += [] if value in axes[axis] else [value]
             continue
         if isinstance(extra, dict) and "unit" in extra:
             default = field.default

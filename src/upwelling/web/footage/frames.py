@@ -13,7 +13,7 @@ from django.conf import settings
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import Raw, Reading, Still
 from upwelling.core.operations import Place
-from upwelling.core.scopes.facts import camera_plateau
+from upwelling.core.scopes.plateau import Plateaus, camera_plateaus
 from upwelling.web.common.kept import Kept
 from upwelling.web.common.pictures import block_mean, reduced
 from upwelling.web.footage.large_frames import on_disk, one_at_a_time
@@ -38,8 +38,6 @@ class Frame:
     factor: int
     width: int
     height: int
-    plateau_code: float
-    plateau_share: float
     mapped: bool = False
 
     @property
@@ -52,6 +50,11 @@ class Frame:
         """The codes 0…1 between which 98 % of the picture's channels lie."""
         low, high = np.percentile(self.working[::4, ::4], [1, 99])
         return float(low), float(high)
+
+    @cached_property
+    def plateaus(self) -> Plateaus:
+        """Where each channel clipped in camera, by the working frame."""
+        return camera_plateaus(self.working)
 
     @property
     def place(self) -> Place:
@@ -129,9 +132,7 @@ def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, .
     if isinstance(footage, Raw):
         half = footage.frame(quality="half")
         working, factor = reduced(half.code)
-        return Frame(
-            number, None, footage, key, working, factor * 2, shot.width, shot.height, *camera_plateau(half.code)
-        )
+        return Frame(number, None, footage, key, working, factor * 2, shot.width, shot.height)
 
     def decode() -> Still:
         try:
@@ -141,6 +142,4 @@ def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, .
 
     large = shot.width * shot.height * 12 > settings.FRAME_MEMORY // 2
     still = on_disk(shot.sha256, f"{number}-{reading}", _alike(shot), decode) if large else decode()
-    return Frame(
-        number, still, None, key, *reduced(still.code), still.width, still.height, *camera_plateau(still.code), large
-    )
+    return Frame(number, still, None, key, *reduced(still.code), still.width, still.height, large)

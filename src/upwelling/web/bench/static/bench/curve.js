@@ -19,7 +19,7 @@ class CurveEditor {
     this.bench = bench;
     this.curves = curves;
     this.svg = root.querySelector("svg");
-    this.pick = root.querySelector(".curvepick");
+    this.pick = root.querySelector(".curvepick.whole");
     this.fields = { x: root.querySelector("[data-axis=x]"), y: root.querySelector("[data-axis=y]") };
     this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
     this.help = root.querySelector(".curvehelp");
@@ -27,7 +27,16 @@ class CurveEditor {
       add: root.querySelector("[data-do=add]"),
       remove: root.querySelector("[data-do=remove]"),
       reset: root.querySelector("[data-do=reset]"),
+      around: root.querySelector("[data-do=around]"),
     };
+    this.axes = Object.fromEntries(["by", "changes"].map((name) => [name, root.querySelector(`[data-curve=${name}]`)]));
+    if (this.axes.by)
+      for (const select of Object.values(this.axes))
+        select.addEventListener("change", () => {
+          const { by, changes } = this.axes;
+          this.choose(curves.find((one) => one.by === by.value && one.changes === changes.value).path);
+        });
+    if (this.buttons.around) this.buttons.around.addEventListener("click", () => this.pickColour());
     // A page that makes the editor anew keeps the curve and the point in hand.
     this.at = bench.pointInHand && bench.pointInHand.step === bench.step ? bench.pointInHand.at : 0;
     this.pick.addEventListener("change", () => this.choose(this.pick.value));
@@ -37,7 +46,7 @@ class CurveEditor {
       this.write(JSON.parse(JSON.stringify(this.spec.default)), true, "reset a curve"),
     );
     for (const axis of ["x", "y"]) this.fields[axis].addEventListener("change", () => this.typed(axis));
-    const bent = curves.find((curve) => JSON.stringify(this.read(curve.path)) !== JSON.stringify(curve.default));
+    const bent = curves.find((curve) => this.isBent(curve));
     this.choose(
       bench.curveInHand && curves.some((c) => c.path === bench.curveInHand)
         ? bench.curveInHand
@@ -67,6 +76,10 @@ class CurveEditor {
     this.spec = this.curves.find((curve) => curve.path === path);
     this.bench.curveInHand = path;
     this.pick.value = path;
+    if (this.axes.by) {
+      for (const [name, select] of Object.entries(this.axes)) select.value = this.spec[name];
+      this.markBent();
+    }
     this.at = Math.min(this.at, this.points.length - 1);
     this.units.x.textContent = this.spec.x_unit;
     this.units.y.textContent = this.spec.y_unit;
@@ -141,7 +154,7 @@ class CurveEditor {
     });
     svg.ondblclick = (event) => this.addAt(event);
     this.place();
-    if (this.histogram) this.behind(this.histogram);
+    if (this.grounds) this.behind(this.grounds);
     if (focused && this.dots[this.at]) this.dots[this.at].focus();
   }
 
@@ -161,6 +174,7 @@ class CurveEditor {
       );
       dot.classList.toggle("inhand", i === this.at);
     });
+    if (this.axes.by) this.markBent();
     const [px, py] = this.points[this.at];
     this.fields.x.value = this.label(px);
     this.fields.y.value = this.label(py);
@@ -180,7 +194,8 @@ class CurveEditor {
       try {
         const body = { points: this.points, kind: this.bench.current.kind, curve: spec.path };
         const said = await (await post(this.bench.data.urls.curve, body)).json();
-        if (spec === this.spec)
+        if (spec === this.spec) {
+          this.lineNow = said;
           this.line.setAttribute(
             "points",
             said.xs
@@ -190,6 +205,7 @@ class CurveEditor {
               )
               .join(" "),
           );
+        }
         this.svg.classList.remove("refused");
       } catch (error) {
         this.svg.classList.add("refused");
@@ -198,28 +214,82 @@ class CurveEditor {
     this.asking = false;
   }
 
-  behind(counts) {
-    this.histogram = counts;
-    if (this.spec.x_unit !== "stops" || !this.ground) return;
-    const most = Math.max(1, ...counts.slice(1, -1)),
+  // How often each place of the axis occurs in the picture, and where the traced pixel stands.
+  behind(grounds) {
+    this.grounds = grounds;
+    const ground = grounds[this.spec.x_unit];
+    if (!ground || !this.ground) return;
+    const { counts, low, width, pixel } = ground,
+      most = Math.max(1, ...counts.slice(1, -1)),
       tall = TALL - PAD.top - PAD.bottom;
     this.ground.replaceChildren();
+    this.traced = pixel;
+    if (this.buttons.around) this.buttons.around.disabled = this.bench.locked || pixel === null;
+    if (pixel !== null && pixel >= this.spec.x[0] && pixel <= this.spec.x[1])
+      make(
+        "line",
+        { class: "tracedplace", x1: this.x(pixel), x2: this.x(pixel), y1: PAD.top, y2: TALL - PAD.bottom },
+        this.ground,
+      );
     counts.forEach((count, i) => {
-      const stop = -10 + i * 0.2;
-      if (stop < this.spec.x[0] || stop >= this.spec.x[1] || !count) return;
+      const place = low + i * width;
+      if (place < this.spec.x[0] || place >= this.spec.x[1] || !count) return;
       const height = Math.sqrt(count / most) * tall;
       make(
         "rect",
         {
           class: "tones",
-          x: this.x(stop),
+          x: this.x(place),
           y: TALL - PAD.bottom - height,
-          width: this.x(stop + 0.2) - this.x(stop) + 0.3,
+          width: this.x(place + width) - this.x(place) + 0.3,
           height,
         },
         this.ground,
       );
     });
+    if (this.bench.pickingColour && pixel !== null) {
+      this.bench.pickingColour = false;
+      this.showPicking();
+      this.aroundPixel();
+    }
+  }
+
+  // --- points from the picture: the next click there sets three around the colour it meets -------------------------
+  pickColour() {
+    this.bench.pickingColour = !this.bench.pickingColour;
+    this.showPicking();
+  }
+  showPicking() {
+    if (this.buttons.around) this.buttons.around.setAttribute("aria-pressed", String(Boolean(this.bench.pickingColour)));
+  }
+  // The curve's value at a place, read off the line the server drew.
+  valueAt(px) {
+    const { xs, ys } = this.lineNow,
+      after = Math.max(1, xs.findIndex((x) => x >= px)),
+      share = Math.min(Math.max((px - xs[after - 1]) / (xs[after] - xs[after - 1]), 0), 1);
+    return ys[after - 1] + share * (ys[after] - ys[after - 1]);
+  }
+  aroundPixel() {
+    if (this.bench.locked || this.traced === null || !this.lineNow) return;
+    const [low, high] = this.spec.x,
+      reach = (high - low) / 12,
+      turn = high - low;
+    const wrap = (px) => (this.spec.around ? low + ((((px - low) % turn) + turn) % turn) : px);
+    const away = (px) => {
+      const straight = Math.abs(px - this.traced);
+      return this.spec.around ? Math.min(straight, turn - straight) : straight;
+    };
+    const three = [-reach, 0, reach]
+      .map((by) => wrap(this.traced + by))
+      .filter((px) => px >= low && px <= high)
+      .map((px) => [Number(px.toFixed(4)), Number(this.valueAt(px).toFixed(4))]);
+    const kept = this.points.filter(([px]) => away(px) > reach * 1.2);
+    const points = [...kept, ...three].sort((a, b) => a[0] - b[0]);
+    if (points.length > this.bench.data.most_points)
+      return this.bench.complain("typed", "This curve has no room for three points more: remove some first.");
+    this.at = points.findIndex(([px]) => Math.abs(px - this.traced) < 0.001);
+    this.write(points, true, `points of ${this.spec.title.toLowerCase()}`);
+    if (this.dots[this.at]) this.dots[this.at].focus();
   }
 
   // Where a pointer is, as shares of the plot from its lower left; the drawing may stand inside a larger box.
@@ -229,6 +299,20 @@ class CurveEditor {
       (at.x - PAD.left) / (WIDE - PAD.left - PAD.right),
       (TALL - PAD.bottom - at.y) / (TALL - PAD.top - PAD.bottom),
     ];
+  }
+
+  // The two choices say by a dot which curves are bent.
+  markBent() {
+    for (const option of this.axes.changes.options) {
+      const one = this.curves.find((curve) => curve.by === this.axes.by.value && curve.changes === option.value);
+      option.textContent = option.value + (this.isBent(one) ? " ●" : "");
+    }
+    for (const option of this.axes.by.options)
+      option.textContent =
+        option.value + (this.curves.some((curve) => curve.by === option.value && this.isBent(curve)) ? " ●" : "");
+  }
+  isBent(curve) {
+    return JSON.stringify(this.read(curve.path)) !== JSON.stringify(curve.default);
   }
 
   choosePoint(i) {

@@ -93,6 +93,9 @@ export const steps = {
   get cannotMoveDown() {
     return this.locked || this.isLast;
   },
+  get isHighlights() {
+    return this.hasStep && this.current.kind === "highlights";
+  },
   get isBalance() {
     return this.hasStep && this.current.kind === "white_balance";
   },
@@ -154,9 +157,12 @@ export const steps = {
     event.target.value = "";
     if (!kind || this.locked) return;
     const step = { ...JSON.parse(JSON.stringify(this.data.kinds[kind].rest)), id: this.freshId(kind) };
-    this.settings.steps.push(step);
+    // What the camera clipped is rebuilt before other steps change the light.
+    if (kind === "highlights") this.settings.steps.unshift(step);
+    else this.settings.steps.push(step);
     this.face = "controls";
     this.changed(`add ${this.data.kinds[kind].title.toLowerCase()}`, step.id);
+    if (kind === "highlights") this.clipsFromPicture();
   },
   duplicateStep() {
     if (this.lockedOrNone) return;
@@ -303,6 +309,17 @@ export const steps = {
     this.solved = said.sentence;
   },
 
+  // The clips and the colour of what is clipped, from the frame or the region.
+  async clipsFromPicture() {
+    if (this.lockedOrNone) return;
+    const said = await this.solve(this.data.urls.clips);
+    if (!said || !this.isHighlights) return;
+    Object.assign(this.current, said.fields);
+    this.syncControls();
+    await this.save("highlights from the picture");
+    this.solved = said.sentence;
+  },
+
   // --- the editor ---------------------------------------------------------------------------------------------------
   rebuild() {
     if (!this.hasStep) this.step = (this.settings.steps[0] || { id: "" }).id;
@@ -328,6 +345,6 @@ export const steps = {
   stepSays(says) {
     if (says.step !== this.step) return;
     this.says = { selected: "", ...says };
-    if (this.curve && says.histogram) this.curve.behind(says.histogram);
+    if (this.curve && says.ground) this.curve.behind(says.ground);
   },
 };
