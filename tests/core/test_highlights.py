@@ -137,7 +137,7 @@ def test_false_colour_goes_and_no_ring_comes(camera, colour, way):
     ],
 )
 def test_kilnlights_over_exposed_shots_against_the_light_they_were_shot_of(name, stops, camera, tmp_path):
-    """The phone's through its lossy HLG movie, whose halved chroma mixes clipped white into the border that is asked."""
+    """The phone's through its lossy HLG movie: halved chroma mixes clipped white into the border that is asked."""
     truth = shipped(name)[::2, ::2].astype(np.float64) * 2**stops
     code, channels = camera.shoot(truth, seed=1), encoding(camera.encoding_name).primaries
     if camera is PHONE:
