@@ -75,6 +75,22 @@ class Monitor(BaseModel):
         return np.asarray(target.relative(rgb))
 
 
+MONITORS: dict[str, dict[str, Any]] = {
+    "as it should be": {},
+    "consumer TV, lit room": {
+        "gamma_error": -0.2,
+        "peak": 120.0,
+        "black_nits": 0.05,
+        "ambient_lux": 150.0,
+        "white_x": -0.012,
+        "white_y": -0.008,
+    },
+    "laptop in daylight": {"gamma_error": -0.1, "peak": 90.0, "black_nits": 0.3, "ambient_lux": 500.0},
+    "projector, grey screen room": {"peak": 80.0, "black_nits": 0.04, "ambient_lux": 5.0},
+}
+"""Invented displays to begin with."""
+
+
 class Reading(BaseModel):
     """A patch as the output wants it and as it was measured: cd/m² and chromaticity."""
 

@@ -16,6 +16,8 @@ from upwelling.core.media import Damaged, Still, frames_of
 from upwelling.core.operations import Place
 from upwelling.core.path import Path
 from upwelling.core.scopes.picture_views import to_bytes
+from upwelling.core.viewing import Viewing
+from upwelling.web.bench.viewing import NONE, seen_operations, viewing_of
 from upwelling.web.common.downloads import FOR_EVER, picture_file
 from upwelling.web.common.pictures import block_mean, jpeg
 from upwelling.web.common.requests import json_body, whole
@@ -33,7 +35,7 @@ MOST = 30
 """Frames in one answer at most."""
 
 
-def _pictures(shot: Shot, path: Path, numbers: list[int], width: int) -> list[Any]:
+def _pictures(shot: Shot, path: Path, numbers: list[int], width: int, viewing: Viewing = NONE) -> list[Any]:
     """Rendered frames, uint8 (H, W, 3), at about that width; the movie is opened once for all.
 
     A damaged frame is a hatched field.
@@ -42,6 +44,8 @@ def _pictures(shot: Shot, path: Path, numbers: list[int], width: int) -> list[An
     place = Place(shot.width, shot.height, step=factor)
 
     def program(now: Path) -> engine.Program:
+        if viewing.acts:
+            return engine.compile_operations(seen_operations(viewing, now))
         return engine.compile_operations((*now.operations(), *range_operations(now), *view_operations(now)))
 
     for_all = None if path.moves else program(path)
@@ -99,7 +103,9 @@ def motion(request: HttpRequest, production: Production, shot: Shot) -> HttpResp
     first = min(max(whole(body.get("first")), shot.first_frame), shot.last_frame)
     count = min(max(whole(body.get("count")), 1), MOST, shot.last_frame - first + 1)
     path = shot.path(read_settings(body["settings"]) if "settings" in body else None)
-    jpegs = [jpeg(picture, 88) for picture in _pictures(shot, path, list(range(first, first + count)), PLAY_WIDTH)]
+    viewing = viewing_of(production, body.get("viewing"))
+    pictures = _pictures(shot, path, list(range(first, first + count)), PLAY_WIDTH, viewing)
+    jpegs = [jpeg(picture, 88) for picture in pictures]
     head = struct.pack(f"<{count + 1}I", count, *(len(data) for data in jpegs))
     return HttpResponse(
         head + b"".join(jpegs), content_type="application/octet-stream", headers={"Cache-Control": "no-store"}

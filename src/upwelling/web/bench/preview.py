@@ -27,6 +27,7 @@ from upwelling.core.scopes.spans import Region, whole
 from upwelling.core.steps import Ladder, Step
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.core.steps.track import Keyed
+from upwelling.core.viewing import Viewing
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.curve_ground import curve_ground, traced
 from upwelling.web.bench.figures import measure, numbers, percent, region_facts, spans_of
@@ -34,12 +35,15 @@ from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.trace import trace
+from upwelling.web.bench.viewing import NONE, seen_operations
 from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 
 View = Literal["picture", "stops", "clip", "selection", "over", "matte"]
+THROUGH_LAYER = ("picture", "selection", "over")
+"""The views that the viewing layer lies over; the others show facts."""
 _packers = ThreadPoolExecutor(max_workers=4, thread_name_prefix="packing")
 DIMMED = 0.3
 """How bright the picture stays where a matte that lies over it does not reach."""
@@ -65,6 +69,7 @@ class Wish:
     stage: StageName = "trim"
     step: str = ""
     output: str = ""
+    viewing: Viewing = NONE
     ticket: Ticket = NEVER_OVERTAKEN
 
 
@@ -108,6 +113,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),
         "screen": _screen(path),
+        "viewing": wish.viewing.said(path) if wish.view in THROUGH_LAYER else "",
         "tones": scene.counts.tolist() if wish.stage == "rendering" else None,
         "bins": [STOP_LOW, STOP_HIGH],
         "fingerprint": path.fingerprint[:12],
@@ -148,12 +154,17 @@ def _picture(made: FrameValues, frame: Frame, settings: ShotSettings, wish: Wish
     if wish.view == "clip":
         half_code = 0.5 / (2**made.path.display.depth - 1)
         return clip_view(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code)
-    picture = to_bytes(made.view)
+    picture = to_bytes(_seen(made, wish.viewing) if wish.viewing.acts else made.view)
     if wish.view in ("selection", "over", "matte"):
         weight = _matte(made, next((s.at(frame.number) for s in settings.steps if s.id == wish.step), None))
         if weight is not None:
             return _through(picture, weight[..., None], wish.view)
     return picture
+
+
+def _seen(made: FrameValues, viewing: Viewing) -> Float32:
+    """The picture through the viewing layer, which scopes and numbers know nothing of."""
+    return engine.run(engine.compile_operations(seen_operations(viewing, made.path)), made.code, place=made.place)
 
 
 def _through(picture: Any, weight: Any, view: View) -> Any:

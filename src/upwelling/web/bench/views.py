@@ -17,6 +17,7 @@ from upwelling.core.path import Path, StageName, without_tables
 from upwelling.core.raw import Development
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
+from upwelling.core.simulate.monitor import MONITORS
 from upwelling.core.steps import SELECTIONS, STEPS, Matte
 from upwelling.core.steps.base import MIXES
 from upwelling.core.steps.selections import MOST_SELECTIONS
@@ -28,6 +29,7 @@ from upwelling.web.bench.scope import BOUNDARIES, read_choices
 from upwelling.web.bench.strip import shelf_of, strip_of
 from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.bench.tone_plot import tone_points
+from upwelling.web.bench.viewing import viewing_of
 from upwelling.web.common.controls import controls
 from upwelling.web.common.requests import json_body, one_of, text_of, whole, whole_or
 from upwelling.web.footage.access import shot_view
@@ -197,6 +199,8 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "raw": shot.raw_settings(settings),
             "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
             "hlg": _hlg(shot, path),
+            "viewing_tables": [lut for lut in production.luts.all() if lut.is_declared],
+            "monitors": list(MONITORS)[1:],
             "kinds": SCOPES.values(),
             "boundaries": BOUNDARIES,
             "barred": any(bars_of(shot)),
@@ -266,6 +270,7 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
         else None,
         view=one_of(body.get("view"), get_args(View), "picture"),
         output=text_of(body.get("output")),
+        viewing=viewing_of(shot.production, body.get("viewing")),
         stage=one_of(body.get("stage"), get_args(StageName), "trim"),
         step=text_of(body.get("step")),
         ticket=Ticket(text_of(body.get("page")), whole(body.get("number") or 0)),

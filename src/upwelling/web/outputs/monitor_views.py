@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -13,7 +11,7 @@ from pydantic import ValidationError
 from upwelling.core import engine
 from upwelling.core.errors import BadValue
 from upwelling.core.parameters import refusal
-from upwelling.core.simulate.monitor import Monitor, read_patches
+from upwelling.core.simulate.monitor import MONITORS, Monitor, read_patches
 from upwelling.web.common.controls import controls
 from upwelling.web.common.requests import json_body, text_of
 from upwelling.web.footage.access import shot_view
@@ -23,21 +21,6 @@ from upwelling.web.outputs.pictures import picture_url
 from upwelling.web.outputs.rendering_views import scene_of
 from upwelling.web.productions.models import Production
 
-PRESETS: dict[str, dict[str, Any]] = {
-    "as it should be": {},
-    "consumer TV, lit room": {
-        "gamma_error": -0.2,
-        "peak": 120.0,
-        "black_nits": 0.05,
-        "ambient_lux": 150.0,
-        "white_x": -0.012,
-        "white_y": -0.008,
-    },
-    "laptop in daylight": {"gamma_error": -0.1, "peak": 90.0, "black_nits": 0.3, "ambient_lux": 500.0},
-    "projector, grey screen room": {"peak": 80.0, "black_nits": 0.04, "ambient_lux": 5.0},
-}
-"""Invented displays to begin with."""
-
 
 @require_GET
 @shot_view()
@@ -46,7 +29,7 @@ def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     rules = production.rule_set
     data = {
         "rest": Monitor().model_dump(mode="json"),
-        "presets": {name: {**Monitor().model_dump(mode="json"), **change} for name, change in PRESETS.items()},
+        "presets": {name: {**Monitor().model_dump(mode="json"), **change} for name, change in MONITORS.items()},
         "output": rules.output,
         "url": reverse("monitor-look", args=[production.slug, shot.pk]),
     }
@@ -60,7 +43,7 @@ def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
             "data": data,
             "rows": controls(Monitor, ""),
             "gamuts": Monitor.model_fields["gamut"].annotation.__args__,  # type: ignore[union-attr]
-            "presets": PRESETS,
+            "presets": MONITORS,
             "outputs": [rules.output, *(d.output for d in rules.deliveries)],
             "shots": choices(production.shots.all(), shot.pk),
             "free": shot.settled.is_settled and shot.is_managed,

@@ -16,11 +16,12 @@ import { rendering } from "./rendering.js";
 import { shapes } from "./shapes.js";
 import { steps } from "./steps.js";
 import { tracks } from "./tracks.js";
+import { viewing } from "./viewing.js";
 import { where } from "./where.js";
 
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
-const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, keys];
+const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, viewing, keys];
 
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
@@ -240,6 +241,7 @@ document.addEventListener("alpine:init", () => {
         stage: this.stage,
         step: this.stage === "trim" ? this.step : "",
         output: this.output,
+        viewing: this.viewingSent,
       };
     },
     refresh(lossless) {
@@ -277,6 +279,7 @@ document.addEventListener("alpine:init", () => {
           : `of ${head.measured} of the picture, without its bars`;
       this.legend = head.legend;
       this.screen = head.screen;
+      this.viewingSaid = head.viewing;
       if (head.tones) this.drawTones(head.tones, ...head.bins);
       if (head.says) this.stepSays(head.says);
       this.takeNow(head.now);

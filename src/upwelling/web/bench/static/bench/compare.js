@@ -131,7 +131,8 @@ export const compare = {
   refreshOther() {
     if (!this.hasOther) return;
     const [kind, pk] = this.against.split(":");
-    const wish = { ...this.wish(true), point: null, step: "", view: ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view };
+    const layer = this.viewingSent && { ...this.viewingSent, until: "" };
+    const wish = { ...this.wish(true), point: null, step: "", viewing: layer, view: ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view };
     const one = this.otherShot;
     if (one) {
       this.otherPart = this.sharedPart(one);

@@ -72,6 +72,9 @@ export const keys = {
       o: () => this.toggleShapes(),
       k: () => this.data.frames.last > this.data.frames.first && this.toggleKey(),
       c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
+      y: () => this.toggleViewing(),
+      ",": () => this.brightenView(-0.5),
+      ".": () => this.brightenView(0.5),
       v: () => this.nextScope(event.shiftKey ? 1 : 0),
       m: () => {
         this.stage = "trim";

@@ -110,7 +110,7 @@ export const motion = {
     }
   },
   async fetchRun(start, count) {
-    const response = await post(this.data.urls.motion, { settings: this.settings, first: start, count });
+    const response = await post(this.data.urls.motion, { settings: this.settings, first: start, count, viewing: this.viewingSent });
     const buffer = await response.arrayBuffer(),
       view = new DataView(buffer),
       found = view.getUint32(0, true);

@@ -1,0 +1,117 @@
+"""The viewing layer: what is laid over the picture for the eyes alone; no path, recipe, bake or delivery has it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from upwelling.core.colour.primaries import rgb_to_xyz
+from upwelling.core.curves.segmented_power import PurePower
+from upwelling.core.operations import Affine, Decode, Matrix, Operation
+from upwelling.core.operations.declared_lut import DeclaredLut
+from upwelling.core.outputs import OUTPUTS, Output
+from upwelling.core.path import Path
+from upwelling.core.rendering import DisplayLook, DisplayTable, LutRendering
+from upwelling.core.rendering.limit import Limit
+from upwelling.core.simulate.monitor import REFLECTANCE, Monitor
+from upwelling.core.steps import LutStep
+
+Bypassed = Literal["trim", "look", "rendering"]
+NAMES: dict[Bypassed, str] = {"trim": "without trim", "look": "without Look", "rendering": "without rendering"}
+MOST_STOPS = 8.0
+
+
+class Viewing(BaseModel):
+    """``stops`` brightens scene light before the rendering; ``grey`` shows luminance alone; ``without`` leaves stages
+    out; ``until`` names the last step of the trim that acts. A ``table`` from scene code to a display's takes the
+    rendering's place, one between scene codes comes before it, one between displays lies over it. ``monitor``
+    simulates a display.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    stops: float = Field(0.0, ge=-MOST_STOPS, le=MOST_STOPS)
+    grey: bool = False
+    without: frozenset[Bypassed] = frozenset()
+    until: str = Field("", max_length=12)
+    table: Annotated[DeclaredLut | DisplayTable | None, Field(union_mode="left_to_right")] = None
+    monitor: Monitor | None = None
+
+    @property
+    def acts(self) -> bool:
+        """Whether anything is seen otherwise."""
+        return self != Viewing()
+
+    def said(self, path: Path) -> str:
+        """What it does, in a few words."""
+        step = next((one for one in path.trim.steps if one.id == self.until), None)
+        words = [
+            f"{self.stops:+g} stops".replace("-", "−") if self.stops else "",
+            "black and white" if self.grey else "",
+            *(words for stage, words in NAMES.items() if stage in self.without),
+            f"up to {step.shown_name}" if step is not None else "",
+            f"through {self.table.table.name}" if self.table is not None else "",
+            "on a simulated monitor" if self.monitor is not None else "",
+        ]
+        return " · ".join(filter(None, words))
+
+    def path(self, path: Path) -> Path:
+        """The path as it is seen up to the display's light: stages and later steps left out, the table put in. Raises
+        BadValue where the table cannot serve the output.
+        """
+        trim, look, rendering = path.trim, path.look, path.rendering
+        if self.until:
+            ids = [step.id for step in trim.steps]
+            end = ids.index(self.until) + 1 if self.until in ids else len(ids)
+            trim = trim.model_copy(update={"steps": trim.steps[:end]})
+        if "trim" in self.without:
+            trim = trim.model_copy(update={"on": False})
+        if "look" in self.without:
+            look = look.model_copy(update={"on": False})
+        if "rendering" in self.without:
+            rendering = rendering.model_copy(update={"on": False})
+        elif self.table is not None and not self._before and not isinstance(self.table, DisplayTable):
+            rendering = rendering.model_copy(update={"method": LutRendering(lut=self.table), "on": True})
+        return path.model_copy(update={"trim": trim, "look": look, "rendering": rendering})
+
+    @property
+    def _before(self) -> bool:
+        """Whether the table runs on scene light and gives scene light."""
+        return self.table is not None and self.table.gives not in OUTPUTS
+
+    def operations(self, path: Path) -> tuple[Operation, ...]:
+        """From the file's code to light over the display's peak, in the output's primaries."""
+        seen, target = self.path(path), path.target
+        segments = seen.segments()
+        scene = tuple(op for stage in ("camera", "input", "trim", "look") for op in segments[stage])
+        if self.table is not None and self._before:
+            scene += LutStep(lut=self.table).work(path.working_primaries)
+        if self.stops and path.input.on:
+            scene += (Affine(2.0**self.stops),)
+        over: tuple[Operation, ...] = ()
+        if isinstance(self.table, DisplayTable):
+            over = DisplayLook(lut=self.table).operations(target, path.input.adaptation)
+        if self.grey:
+            weights = rgb_to_xyz(target.gamut)[1]
+            over += (Matrix.of(np.array([weights] * 3)),)
+        if self.monitor is not None:
+            over += monitor_operations(self.monitor, target)
+        return (*scene, *segments["rendering"], *over)
+
+
+def monitor_operations(monitor: Monitor, target: Output) -> tuple[Operation, ...]:
+    """``Monitor.shown`` as operations: light over the output's peak as a less than perfect display shows it."""
+    bend = PurePower(
+        "monitor", "A simulated display's error of its EOTF", "Simulated", exponent=1 + monitor.gamma_error / 2.4
+    )
+    peak = target.peak_nits * monitor.peak / 100
+    to_target = np.linalg.inv(rgb_to_xyz(target.gamut)) @ rgb_to_xyz(monitor.primaries(target))
+    veil = target.black_nits + monitor.black_nits + monitor.ambient_lux * REFLECTANCE / np.pi
+    span = target.peak_nits - target.black_nits
+    return (
+        Limit(0.0, 1.0),
+        Decode(bend, 1.0),
+        Matrix.of(to_target * ((peak - target.black_nits) / span)),
+        Affine(1.0, float((veil - target.black_nits) / span)),
+    )

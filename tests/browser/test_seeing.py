@@ -1,0 +1,73 @@
+"""Seeing on the Bench: the viewing layer, curves by and changing what, highlights; keys and the mouse."""
+
+from tests.browser.conftest import quiet
+from tests.browser.test_bench import bench, colour_at
+from tests.browser.test_whole_line import fingerprint
+
+__all__ = ["bench"]
+
+
+def test_the_viewing_layer_is_seen_marked_and_dropped(bench):
+    page = bench
+    before, there = fingerprint(page), colour_at(page, "canvas.picture", 0.3, 0.5)
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("y")
+    page.check("text=Black and white")
+    quiet(page)
+    assert len(set(colour_at(page, "canvas.picture", 0.3, 0.5))) == 1
+    page.locator("canvas.picture").focus()
+    for _ in range(2):
+        page.keyboard.press(".")
+    page.wait_for_selector(".viewband:has-text('+1 stops · black and white')")
+    page.check("text=Up to the step in hand")
+    page.wait_for_selector(".viewband:has-text('up to Exposure')")
+    assert fingerprint(page) == before
+    assert page.locator(".states li").count() == 0
+    page.locator(".viewband button").click()
+    quiet(page)
+    assert page.locator(".viewband").is_hidden()
+    assert colour_at(page, "canvas.picture", 0.3, 0.5) == there
+    page.keyboard.press("y")
+    page.reload()
+    page.wait_for_selector("canvas.picture[data-fingerprint]")
+    assert page.locator(".viewband").is_hidden()
+
+
+def test_nine_curves_and_points_from_the_picture(bench):
+    page = bench
+    page.select_option("select[aria-label='Add a step']", "colour_curves")
+    quiet(page)
+    by, changes = page.locator("[data-curve=by]"), page.locator("[data-curve=changes]")
+    names = [[option.strip(" ●") for option in one.locator("option").all_inner_texts()] for one in (by, changes)]
+    assert [sorted(row) for row in names] == [["brightness", "hue", "saturation"]] * 2
+    by.select_option("brightness")
+    changes.select_option("hue")
+    quiet(page)
+    points = page.locator(".bend circle")
+    assert points.first.get_attribute("aria-label").startswith("Hue by brightness")
+    page.click("[data-do=around]")
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.5)
+    page.wait_for_function("() => document.querySelectorAll('.bend .tracedplace').length === 1")
+    quiet(page)
+    assert page.locator("[data-do=around]").get_attribute("aria-pressed") == "false"
+    middle = page.locator(".bend circle.inhand")
+    line = float(page.locator(".bend .tracedplace").get_attribute("x1"))
+    assert abs(float(middle.get_attribute("cx")) - line) < 0.6
+    before = fingerprint(page)
+    middle.focus()
+    for _ in range(8):
+        page.keyboard.press("ArrowUp")
+    page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
+    page.wait_for_selector(".stratum p:has-text('hue by brightness')")
+    assert changes.locator("option:has-text('hue ●')").count() == 1
+
+
+def test_highlights_come_first_and_find_their_clips(bench):
+    page = bench
+    page.select_option("select[aria-label='Add a step']", "highlights")
+    page.wait_for_selector(".tones:has-text('clip in')")
+    quiet(page)
+    assert page.locator(".steplist li .stepname").first.inner_text() == "Highlights"
+    page.wait_for_selector(".stratum p:has-text('Highlights rebuilt')")
+    assert page.locator(".numbers:has-text('red, green, blue')").count()
