@@ -63,6 +63,22 @@ def test_nine_curves_and_points_from_the_picture(bench):
     assert changes.locator("option:has-text('hue ●')").count() == 1
 
 
+def test_a_click_brings_the_patch_to_a_level(bench):
+    page = bench
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.5)
+    page.select_option("select[aria-label='Bring the patch to']", "grey")
+    page.fill("input[aria-label^='Level']", "35")
+    page.click("button:text-is('Solve')")
+    page.wait_for_selector(".aimsaid:has-text('35.0 % of the display')")
+    quiet(page)
+    page.wait_for_selector(".stratum p:has-text('Exposure')")
+    page.fill("input[aria-label^='Level']", "999")
+    page.press("input[aria-label^='Level']", "Tab")
+    page.wait_for_selector(".trouble:has-text('0 to 110 %')")
+    page.click(".trouble button")
+
+
 def test_highlights_come_first_and_find_their_clips(bench):
     page = bench
     page.select_option("select[aria-label='Add a step']", "highlights")

@@ -51,6 +51,7 @@ def bodies(shot, look, lut):
         "history": {"position": 0},
         "neutral": place,
         "clips": place,
+        "solve": {**place, "aim": "grey"},
         "colour-range": place,
         "curve": {"kind": "curves", "curve": "master", "points": [[0, 0], [1, 1]]},
         "follow": {"settings": settings, "step": "exposure", "selection": "ellipse", "frame": 0, "model": "turn"},

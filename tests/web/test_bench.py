@@ -251,6 +251,19 @@ def test_highlights_from_the_picture(shot, as_):
     assert "nothing to rebuild" in refused["error"]
 
 
+def test_a_patch_is_brought_to_a_level(shot, as_):
+    tess, place = as_("tess"), {"settings": body(), "aim": "grey", "level": 35, "point": {"x": 40, "y": 20}}
+    said = post(tess, shot, "solve", place).json()
+    assert "35.0 % of the display" in said["sentence"]
+    assert said["step"] == "exposure"
+    assert [step["id"] for step in said["steps"]] == [step.id for step in ShotSettings().steps]
+    skin = post(tess, shot, "solve", {**place, "aim": "skin by hue"})
+    assert skin.status_code in (200, 422)
+    assert "no such aim" in post(tess, shot, "solve", {**place, "aim": "sky"}).json()["error"]
+    off = {**place, "settings": {**body(), "rendering_on": False}}
+    assert "switch rendering" in post(tess, shot, "solve", off).json()["error"]
+
+
 # --- Marks and history
 def test_marks_are_kept_compared_and_removed(shot, as_, people):
     tess = as_("tess")

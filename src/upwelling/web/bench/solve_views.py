@@ -17,16 +17,17 @@ from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.parameters import spoken
 from upwelling.core.path import Path
 from upwelling.core.scopes.spans import Region, region_spans
+from upwelling.core.solving import AIMS, solve
 from upwelling.core.steps import STEPS, Highlights, WhiteBalance, range_around
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import balance_neutral
-from upwelling.web.bench.scope import read_choices
-from upwelling.web.common.requests import Refused, json_body, text_of, whole
+from upwelling.web.bench.scope import luma_weights, read_choices
+from upwelling.web.common.requests import Refused, json_body, number, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.shot_settings import ShotSettings, read_settings
+from upwelling.web.footage.shot_settings import ShotSettings, free_id, read_settings
 from upwelling.web.productions.models import Production
 
 AROUND = 4
@@ -133,6 +134,53 @@ def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     found = find_clips(light[box], frame.working[box], frame.plateaus.starts, path.working_primaries, known)
     fields = {"clip": found.clip, "light": found.light, "channels": known.name}
     return JsonResponse({"fields": fields, "sentence": found.sentence})
+
+
+@require_POST
+@shot_view()
+def solve_of(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """The steps of the trim after one of them has brought the patch to what is aimed at, and what was reached."""
+    body, settings = _settings_asked(request, shot)
+    aim = text_of(body.get("aim"))
+    if aim not in AIMS:
+        raise Refused("There is no such aim. Reload the page.")
+    _, region = read_choices(body)
+    index, level = body.get("frame"), body.get("level")
+    frame = frame_of(shot, None if index is None else whole(index))
+    shown = settings.model_copy(update={"trim_on": True})
+    path = shot.path_at(frame.number, shown, text_of(body.get("output"))).carried()
+    if not path.rendering.on or not path.display.on:
+        raise Refused("A level of the display is aimed at: switch rendering and display on first.")
+    point = body.get("point")
+    codes = _codes(frame, region, point if isinstance(point, dict) else {})
+    found = solve(aim, path, codes, luma_weights(path), None if level is None else number(level) / 100)  # type: ignore[arg-type]
+    step = (
+        found.step if found.step.id else found.step.model_copy(update={"id": free_id(settings.steps, found.step.kind)})
+    )
+    kept = [step if own.id == step.id else own for own in settings.steps]
+    steps = kept if found.step.id else [*kept, step]
+    whole_settings = read_settings({**settings.model_dump(), "steps": [one.model_dump() for one in steps]})
+    sent = [one.model_dump(mode="json") for one in whole_settings.steps]
+    return JsonResponse({"steps": sent, "step": step.id, "sentence": found.sentence})
+
+
+def _codes(frame: Frame, region: Region | None, point: dict[str, Any]) -> Float32:
+    """File codes (N, 3) of the working frame, in the region or around the trace."""
+    height, width = frame.working.shape[:2]
+    if region is not None:
+        rows = enumerate(region_spans(height, width, region))
+        return np.concatenate([frame.working[y, a:b] for y, (a, b) in rows if b > a])
+    left, top = _corner(frame, point)
+    return np.ascontiguousarray(frame.working[top : top + 2 * AROUND + 1, left : left + 2 * AROUND + 1]).reshape(-1, 3)
+
+
+def _corner(frame: Frame, point: dict[str, Any]) -> tuple[int, int]:
+    """Left and top of what counts as the place of the trace."""
+    height, width = frame.working.shape[:2]
+    x, y = (
+        min(max(whole(point.get(axis)) // frame.factor, 0), limit - 1) for axis, limit in (("x", width), ("y", height))
+    )
+    return max(x - AROUND, 0), max(y - AROUND, 0)
 
 
 def _box_of(frame: Frame, region: Region | None) -> tuple[slice, slice]:

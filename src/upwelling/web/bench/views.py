@@ -18,6 +18,7 @@ from upwelling.core.raw import Development
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
 from upwelling.core.simulate.monitor import MONITORS
+from upwelling.core.solving import AIMS, LEVELS
 from upwelling.core.steps import SELECTIONS, STEPS, Matte
 from upwelling.core.steps.base import MIXES
 from upwelling.core.steps.selections import MOST_SELECTIONS
@@ -70,6 +71,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "methods": {str(m.model_fields["kind"].default): m().model_dump(mode="json") for m in TONE_MAPS}
         | ({"lut": shared} if by_table else {}),
         "tone": tone,
+        "levels": {aim: 100 * level for aim, level in LEVELS.items()},
         "display_look_strength": over.strength if over else 1.0,
         "inherited_look": {
             "look": inherited_look.version.look if inherited_look.version else 0,
@@ -118,6 +120,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "history",
                 "neutral",
                 "clips",
+                "solve",
                 "colour-range",
                 "curve",
                 "motion",
@@ -201,6 +204,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "hlg": _hlg(shot, path),
             "viewing_tables": [lut for lut in production.luts.all() if lut.is_declared],
             "monitors": list(MONITORS)[1:],
+            "aims": AIMS.items(),
             "kinds": SCOPES.values(),
             "boundaries": BOUNDARIES,
             "barred": any(bars_of(shot)),

@@ -14,6 +14,7 @@ import { motion } from "./motion.js";
 import { Previews } from "./preview.js";
 import { rendering } from "./rendering.js";
 import { shapes } from "./shapes.js";
+import { solving } from "./solving.js";
 import { steps } from "./steps.js";
 import { tracks } from "./tracks.js";
 import { viewing } from "./viewing.js";
@@ -21,7 +22,7 @@ import { where } from "./where.js";
 
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
-const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, viewing, keys];
+const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, viewing, solving, keys];
 
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];

@@ -132,7 +132,8 @@ export const compare = {
     if (!this.hasOther) return;
     const [kind, pk] = this.against.split(":");
     const layer = this.viewingSent && { ...this.viewingSent, until: "" };
-    const wish = { ...this.wish(true), point: null, step: "", viewing: layer, view: ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view };
+    const view = ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view;
+    const wish = { ...this.wish(true), point: null, step: "", viewing: layer, view };
     const one = this.otherShot;
     if (one) {
       this.otherPart = this.sharedPart(one);

@@ -1,0 +1,214 @@
+"""Solves from a patch: the one value of a step that brings it to a level of the display, or skin to its line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Literal
+
+import numpy as np
+
+from upwelling.core.arrays import Float64
+from upwelling.core.encodings import legal_to_full
+from upwelling.core.errors import BadValue
+from upwelling.core.operations import run_reference
+from upwelling.core.operations.colour import polar
+from upwelling.core.parameters import signed
+from upwelling.core.path import Path
+from upwelling.core.scopes.dots import SKIN_DEGREES, colour_difference
+from upwelling.core.steps import AnyStep, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps.selections.colour_range import oklab_rows
+
+Aim = Literal["black", "white", "grey", "skin by hue", "skin by balance"]
+AIMS: dict[str, str] = {
+    "black": "Black to",
+    "white": "White to",
+    "grey": "Grey to",
+    "skin by hue": "Skin to its line, by a hue curve",
+    "skin by balance": "Skin to its line, by the balance",
+}
+LEVELS: dict[str, float] = {"black": 0.0, "white": 0.9, "grey": 0.42}
+"""Signal, of the display, that an aim begins with; common practice, no source."""
+NOTHING = 0.5 / 1023
+"""Half a code of 10 bits: what is at or under it is 0."""
+_MOST = 400
+"""Samples of a patch that are looked at."""
+_REACH = 28.0
+"""Degrees a hue may be turned while its neighbours 30° away stay."""
+_LEAST_CHROMA = 0.005
+Luma = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Solved:
+    """The step with its new value (by its id, or a new one with none) and what was reached, in a sentence."""
+
+    step: AnyStep
+    sentence: str
+
+
+def solve(aim: Aim, path: Path, codes: Any, luma: Luma, level: float | None = None) -> Solved:
+    """The step that brings the mean of a patch of file codes (N, 3) to an aim, others left as they are.
+
+    ``luma`` has the weights of red and blue in the display's luma; ``level`` is of its signal, 0…1. Raises BadValue
+    where no value does.
+    """
+    patch = np.asarray(codes, dtype=np.float64).reshape(-1, 3)
+    patch = patch[:: max(len(patch) // _MOST, 1)]
+    if aim in LEVELS:
+        wanted = LEVELS[aim] if level is None else level
+        if not 0 <= wanted <= 1.1:
+            raise BadValue(f"A level of {100 * wanted:.1f} % is not possible. Type one from 0 to 110 %.")
+        return _to_level(aim, path, patch, luma, max(wanted, NOTHING))
+    return _to_line(aim, path, patch, luma)
+
+
+def signal_mean(path: Path, patch: Float64) -> Float64:
+    """Mean full-range display signal (3,) of file codes (N, 3)."""
+    signal = run_reference(path.operations(), patch)
+    if path.display.range == "legal":
+        signal = legal_to_full(signal, path.display.depth)
+    return np.asarray(signal.mean(axis=0))
+
+
+def luma_of(signal: Float64, luma: Luma) -> float:
+    """Luma of one signal."""
+    return float(signal @ [luma[0], 1 - sum(luma), luma[1]])
+
+
+def off_line(signal: Float64, luma: Luma) -> float:
+    """Degrees from the skin-tone line on a vectorscope; nan where there is no hue."""
+    pb, pr = colour_difference(signal, luma)
+    if float(np.hypot(pb, pr)) < _LEAST_CHROMA:
+        return float("nan")
+    return float((np.degrees(np.arctan2(pr, pb)) - SKIN_DEGREES + 180) % 360 - 180)
+
+
+def _exposed(step: Exposure, value: float) -> AnyStep:
+    return step.model_copy(update={"stops": round(value, 4)})
+
+
+def _sloped(step: SlopeOffsetPower, value: float) -> AnyStep:
+    return step.model_copy(update={"slope": _scaled(step.slope, value)})
+
+
+def _lowered(step: SlopeOffsetPower, value: float) -> AnyStep:
+    return step.model_copy(update={"offset": _moved(step.offset, value)})
+
+
+def _balanced(step: WhiteBalance, mired: float) -> AnyStep:
+    return step.model_copy(update={"kelvin": round(1e6 / mired, 1)})
+
+
+_BY_LEVEL: dict[str, tuple[Any, Callable[[Any, float], AnyStep], float, float]] = {
+    "grey": (Exposure, _exposed, -8.0, 8.0),
+    "white": (SlopeOffsetPower, _sloped, 0.2, 4.0),
+    "black": (SlopeOffsetPower, _lowered, -0.5, 0.5),
+}
+"""The kind of step, how it takes a value, and the values it may have."""
+
+
+def _to_level(aim: str, path: Path, patch: Float64, luma: Luma, wanted: float) -> Solved:
+    kind, make, low, high = _BY_LEVEL[aim]
+    holder = _holder(path, kind)
+
+    def reached(value: float) -> float:
+        return luma_of(signal_mean(_with(path, holder, make(holder, value)), patch), luma)
+
+    was = luma_of(signal_mean(path, patch), luma)
+    least, most = reached(low), reached(high)
+    if not least - NOTHING <= wanted <= most + NOTHING:
+        raise BadValue(
+            f"The patch is at {100 * was:.1f} % and can be brought to {100 * least:.1f} to {100 * most:.1f} % by "
+            f"{holder.title.lower()}, not to {100 * wanted:.1f} %. Mark another patch, or aim at another level."
+        )
+    step = make(holder, _bisected(lambda v: reached(v) - wanted, low, high))
+    now = luma_of(signal_mean(_with(path, holder, step), patch), luma)
+    told = "0" if now <= 2 * NOTHING else f"{100 * now:.1f}"
+    return Solved(
+        step, f"{step.said()}: the patch is at {told} % of the display’s signal; it was at {100 * was:.1f} %."
+    )
+
+
+def _scaled(slope: Any, by: float) -> tuple[float, ...]:
+    most = max(slope) or 1.0
+    return tuple(round(min(max(v / most * by, 0.0), 4.0), 5) for v in slope)
+
+
+def _moved(offset: Any, to: float) -> tuple[float, ...]:
+    mean = sum(offset) / 3
+    return tuple(round(min(max(v - mean + to, -1.0), 1.0), 6) for v in offset)
+
+
+def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
+    was = off_line(signal_mean(path, patch), luma)
+    if np.isnan(was):
+        raise BadValue("The patch has no hue on the display. Mark skin, and no neutral.")
+    make: Callable[[float], AnyStep]
+    if aim == "skin by hue":
+        holder = _holder(path, ColourCurves)
+        before = run_reference(path.until("trim", holder.id) if holder.id else path.until("look"), patch)
+        hue = float(polar(before.mean(axis=0), np.array(oklab_rows(path.working_primaries)))[1])
+        values, rest = np.linspace(-_REACH, _REACH, 15), 0.0
+        make = partial(_turned, holder, hue)
+    else:
+        holder = _holder(path, WhiteBalance)
+        values, rest = np.linspace(1e6 / 14000, 1e6 / 2000, 25), 1e6 / holder.kelvin
+        make = partial(_balanced, holder)
+
+    def off(value: float) -> float:
+        return off_line(signal_mean(_with(path, holder, make(value)), patch), luma)
+
+    found = [off(float(v)) for v in values]
+    crossing = [
+        (float(a), float(b))
+        for a, b, x, y in zip(values, values[1:], found, found[1:], strict=False)
+        if x * y <= 0 and abs(x - y) < 90
+    ]
+    if not crossing:
+        raise BadValue(
+            f"The patch is {signed(was, 1)}° from the skin-tone line, further than {holder.title.lower()} can turn it. "
+            "Mark skin, or take the other way."
+        )
+    low, high = min(crossing, key=lambda pair: abs(sum(pair) / 2 - rest))
+    step = make(_bisected(off, low, high))
+    now = signed(off_line(signal_mean(_with(path, holder, step), patch), luma), 1)
+    return Solved(step, f"{step.said()}: the patch is {now}° from the skin-tone line; it was {signed(was, 1)}°.")
+
+
+def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:
+    """Hue by hue, with three points around a hue of which the middle one turns it by that much more."""
+    curve = step.curve_of("hue_by_hue")
+    places = [(hue - 30) % 360, hue % 360, (hue + 30) % 360]
+    kept = [(x, y) for x, y in step.hue_by_hue if min(abs(x - hue), 360 - abs(x - hue)) > 31]
+    three = [(round(x, 3), round(float(curve(x)) + (by if x == places[1] else 0.0), 3)) for x in places]
+    return step.model_copy(update={"hue_by_hue": tuple(sorted([*kept, *three]))})
+
+
+def _holder(path: Path, kind: Any) -> Any:
+    """The first step of a kind in the trim that acts everywhere, always; else a new one without an id."""
+    for step in path.trim.steps:
+        if isinstance(step, kind) and path.takes(step) and step.acts_wholly and not step.moves and not step.group:
+            return step
+    return kind()
+
+
+def _with(path: Path, holder: AnyStep, step: AnyStep) -> Path:
+    """The path with a step in the place of its holder, or at the end of the trim."""
+    steps: Sequence[AnyStep] = (
+        [step if one is holder else one for one in path.trim.steps] if holder.id else [*path.trim.steps, step]
+    )
+    return path.model_copy(update={"trim": path.trim.model_copy(update={"steps": tuple(steps)})})
+
+
+def _bisected(function: Callable[[float], float], low: float, high: float) -> float:
+    """A root between two places of different sign, to a part in 2^30 of their distance."""
+    rising = function(high) >= function(low)
+    for _ in range(30):
+        middle = (low + high) / 2
+        if (function(middle) < 0) == rising:
+            low = middle
+        else:
+            high = middle
+    return (low + high) / 2

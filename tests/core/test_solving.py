@@ -1,0 +1,77 @@
+"""One-click solves: what they say is reached is reached, by the exact path."""
+
+import numpy as np
+import pytest
+
+from upwelling.core.errors import BadValue
+from upwelling.core.path import Display, Input, Path
+from upwelling.core.path.stages import Trim
+from upwelling.core.solving import AIMS, LEVELS, luma_of, off_line, signal_mean, solve
+from upwelling.core.steps import ColourCurves, Contrast, Exposure, WhiteBalance
+
+LUMA = (0.2126, 0.0722)
+DARK, MID, BRIGHT = (0.12, 0.125, 0.13), (0.4, 0.41, 0.42), (0.6, 0.58, 0.55)
+SKIN = (0.47, 0.43, 0.405)
+RNG = np.random.default_rng(4)
+
+
+def path(*steps, target="BT.709 BT.1886", **more):
+    display = Display(output=target, **more)
+    return Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), trim=Trim(steps=steps), display=display)
+
+
+def patch(code):
+    return np.array(code) + RNG.normal(0, 0.004, (300, 3))
+
+
+def after(of, step):
+    ids = [one.id for one in of.trim.steps]
+    steps = [step if one.id == step.id else one for one in of.trim.steps] if step.id in ids else [*of.trim.steps, step]
+    return of.model_copy(update={"trim": Trim(steps=tuple(steps))})
+
+
+@pytest.mark.parametrize("target", ["BT.709 BT.1886", "BT.2100 PQ 1000"])
+@pytest.mark.parametrize("legal", ["full", "legal"])
+@pytest.mark.parametrize("steps", [(), (Exposure(id="a", stops=0.7), Contrast(id="b", contrast=1.3))])
+@pytest.mark.parametrize(
+    ("aim", "code", "level"), [("black", DARK, None), ("white", BRIGHT, 0.72), ("grey", MID, 0.35)]
+)
+def test_levels_are_reached(target, legal, steps, aim, code, level):
+    of, codes = path(*steps, target=target, range=legal), patch(code)
+    found = solve(aim, of, codes, LUMA, level)
+    reached = luma_of(signal_mean(after(of, found.step), codes), LUMA)
+    assert reached == pytest.approx(LEVELS["black"] if level is None else level, abs=1.5 / 1023)
+    assert "it was at" in found.sentence
+    if aim == "grey" and steps:
+        assert found.step.id == "a"  # the exposure that is there is moved, no second one added
+
+
+@pytest.mark.parametrize("aim", ["skin by hue", "skin by balance"])
+@pytest.mark.parametrize("steps", [(), (WhiteBalance(id="w", kelvin=5600), ColourCurves(id="c"))])
+def test_skin_comes_to_its_line(aim, steps):
+    of, codes = path(*steps), patch(SKIN)
+    before = off_line(signal_mean(of, codes), LUMA)
+    found = solve(aim, of, codes, LUMA)
+    assert abs(before) > 0.5
+    assert abs(off_line(signal_mean(after(of, found.step), codes), LUMA)) < 0.2
+    assert found.step.id == ({"skin by hue": "c", "skin by balance": "w"}[aim] if steps else "")
+
+
+@pytest.mark.parametrize(
+    ("aim", "code", "level", "words"),
+    [
+        ("white", BRIGHT, 2.0, "not possible"),
+        ("grey", (0.0, 0.0, 0.0), 0.9, "Mark another patch"),
+        ("skin by hue", (0.3, 0.45, 0.6), None, "further than"),
+    ],
+)
+def test_out_of_reach_is_said(aim, code, level, words):
+    with pytest.raises(BadValue, match=words):
+        solve(aim, path(), np.tile(code, (20, 1)), LUMA, level)
+
+
+def test_a_neutral_is_no_skin():
+    grey = path().input.source.from_linear(np.full(3, 0.18))
+    with pytest.raises(BadValue, match="no hue"):
+        solve("skin by hue", path(), np.tile(grey, (20, 1)), LUMA)
+    assert set(AIMS) > set(LEVELS)
