@@ -1,6 +1,6 @@
-"""The feel of each kind of control beside that of exposure, in one run: input event to painted picture in Chromium.
-
-A server is started as `drag.py` starts it. Controls are moved in turns, so that a machine's moods fall on all of them.
+"""What each kind of control costs while it is dragged: from the input event to the painted picture in Chromium, and how
+much of that is the server's. Beside each its ratio to the exposure's in the same run, which is what counts on machines
+that drift.
 """
 
 from __future__ import annotations
@@ -9,63 +9,95 @@ import statistics
 import tempfile
 from pathlib import Path as FilePath
 
-from drag import ONE_MOVE, on_the_bench, say, start
+from benchmarks.drag import on_the_bench, start
 from playwright.sync_api import Page
 
-MOVE = ONE_MOVE.replace("(value) =>", "([label, value]) =>").replace(
-    "document.querySelector(\"input[aria-label='Exposure, slider']\")",
-    "document.querySelector(`.editor input[aria-label='${label}']`)",
-)
-ROUNDS, MOVES = 6, 12
+TURNS = 40
+# One change of a slider or of a point of a curve: from its event to the frame after the picture was painted, and how
+# long the server took for the preview.
+ONE = """([find, value, key]) => new Promise((done) => {
+  const element = document.querySelector(find);
+  const canvas = document.querySelector("canvas.picture");
+  const old = canvas.dataset.fingerprint;
+  performance.clearResourceTimings();
+  const watch = new MutationObserver(() => {
+    if (canvas.dataset.fingerprint === old) return;
+    watch.disconnect();
+    requestAnimationFrame(() => {
+      const took = performance.now() - start;
+      const asked = performance.getEntriesByType("resource").find((one) => one.name.endsWith("/preview/"));
+      done([took, asked ? asked.responseStart - asked.requestStart : 0]);
+    });
+  });
+  watch.observe(canvas, { attributes: true });
+  const start = performance.now();
+  if (key) element.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, shiftKey: true }));
+  else {
+    element.value = value;
+    element.dispatchEvent(new Event("input", { bubbles: true }));
+  }
+})"""
 
 
-def in_hand(page: Page, step: str, face: str) -> None:
-    page.click(f".steplist li:has-text('{step}') .stepname")
-    page.click(f"button:has-text('{face}')")
+def rest(page: Page) -> None:
+    page.wait_for_timeout(500)
     page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
 
 
-def shaped(page: Page, kind: str) -> None:
-    """An exposure that acts in a shape; the shape is in hand."""
-    page.select_option("select[aria-label='Add a step']", "exposure")
-    name = f"In {kind}"
-    page.fill("input[aria-label='Name of the step']", name)
-    page.press("input[aria-label='Name of the step']", "Enter")
-    page.click("button:has-text('Controls')")
-    page.fill("input[aria-label='Exposure, stops']", "1")
-    page.press("input[aria-label='Exposure, stops']", "Enter")
-    page.click("button:has-text('Where')")
-    page.select_option("select[aria-label='Add a selection']", kind)
-    page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
-    page.click(f".steplist li:has-text('{name}') input[type=checkbox]")
+def slider(label: str) -> str:
+    return f"input[aria-label='{label}, slider']"
+
+
+def add(page: Page, kind: str) -> None:
+    page.select_option("select[aria-label='Add a step']", kind)
+    rest(page)
+
+
+def measure(page: Page, name: str, find: str, values: tuple[float, float] | None, against: float | None) -> float:
+    """Prints one kind of control; ``values`` are a slider's ends, None a point of a curve. Gives its median."""
+    page.wait_for_selector(find)
+    took, server = [], []
+    for turn in range(TURNS + 4):
+        value = None if values is None else values[0] + (values[1] - values[0]) * (turn % 20 + 0.5) / 21
+        key = None if values is not None else ("ArrowUp" if turn % 20 < 10 else "ArrowDown")
+        a, b = page.evaluate(ONE, [find, value, key])
+        if turn >= 4:
+            took.append(a)
+            server.append(b)
+    rest(page)
+    middle = statistics.median(took)
+    ratio = "" if against is None else f"   {middle / against:4.2f} × exposure"
+    print(
+        f"{name:28} event to paint, median {middle:6.1f} ms, 95 % {sorted(took)[int(0.95 * len(took))]:6.1f} ms; "
+        f"of it the server {statistics.median(server):5.1f} ms{ratio}"
+    )
+    return middle
 
 
 def main() -> None:
-    kinds = {"ellipse": "Width, slider", "rectangle": "Width, slider", "linear": "Centre down, slider"}
     with tempfile.TemporaryDirectory() as folder:
         process, address = start(FilePath(folder))
         try:
             with on_the_bench(address) as page:
-                for kind in kinds:
-                    shaped(page, kind)
-                times: dict[str, list[float]] = {name: [] for name in ("exposure", *kinds)}
-                for _ in range(ROUNDS):
-                    for name, found in times.items():
-                        label = kinds.get(name, "Exposure, slider")
-                        step, face = (f"In {name}", "Where") if name in kinds else ("Exposure", "Controls")
-                        in_hand(page, step, face)
-                        switch = page.locator(f".steplist li:has-text('{step}') input[type=checkbox]")
-                        switch.set_checked(True)
-                        moved = [page.evaluate(MOVE, [label, 1.0 + turn / 20]) for turn in range(MOVES)]
-                        found += moved[2:]
-                        switch.set_checked(name not in kinds)
-            plain = say("Exposure", times.pop("exposure"))
-            for name, found in times.items():
-                say(f"Exposure in a shape ({name}): its {kinds[name].split(',')[0].lower()}", found)
-                print(f"{'':66} {statistics.median(found) / plain:.2f} × exposure's")
+                rest(page)
+                first = measure(page, "Exposure", slider("Exposure"), (0.2, 2.0), None)
+                page.click(".steplist .stepname:has-text('Ladder')")
+                rest(page)
+                measure(page, "Ladder point", ".bend circle:nth-of-type(4)", None, first)
+                add(page, "colour_curves")
+                measure(page, "Colour curve point", ".bend circle:nth-of-type(3)", None, first)
+                add(page, "saturation")
+                page.click("button:text-is('Where')")
+                page.click("button:text-is('Colours from the picture')")
+                rest(page)
+                page.click("button:text-is('Controls')")
+                measure(page, "Saturation of a colour range", slider("Saturation"), (0.2, 1.8), first)
+                page.click(".pick[data-stage=rendering]")
+                rest(page)
+                measure(page, "Contrast of the rendering", slider("Contrast"), (1.0, 1.5), first)
         finally:
             process.terminate()
-            process.wait(timeout=20)
+            process.wait()
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from upwelling.core.scopes.picture_views import (
     false_colour,
     to_bytes,
 )
-from upwelling.core.scopes.spans import Region, common, inner, region_spans, whole
+from upwelling.core.scopes.spans import Region, common, inner, pixels_in, region_spans, thinned, whole
 from upwelling.core.steps import Contrast
 
 AP1 = primaries("AP1")
@@ -251,6 +251,14 @@ def test_banding_risk(depth, contrast, risky):
     assert found.steps == len(steps)
     assert found.widest == pytest.approx(steps.max(), rel=1e-3)
     assert (found.risky > 0) is risky
+
+
+def test_every_second_row_is_looked_at_where_there_are_many():
+    many, few = whole(200, 50), whole(60, 50)
+    assert (pixels_in(many), pixels_in(thinned(many)), pixels_in(thinned(few))) == (10_000, 5_000, 3_000)
+    picture = np.random.default_rng(5).uniform(0, 1, (200, 50, 3)).astype(np.float32)
+    both = [signal_facts(picture, picture, 2.0, 0.1, 0.9, spans) for spans in (many, thinned(many))]
+    assert both[1].at_peak == pytest.approx(both[0].at_peak, abs=0.02)
 
 
 def test_camera_plateau():

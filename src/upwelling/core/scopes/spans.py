@@ -59,3 +59,20 @@ def common(a: Spans, b: Spans) -> Spans:
     """Where both measure."""
     low, high = np.maximum(a[:, 0], b[:, 0]), np.minimum(a[:, 1], b[:, 1])
     return np.stack([low, np.maximum(low, high)], axis=-1).astype(np.int32)
+
+
+FEWEST_ROWS = 120
+
+
+def pixels_in(spans: Spans) -> int:
+    """How many pixels spans take in."""
+    return int(np.maximum(spans[:, 1] - spans[:, 0], 0).sum())
+
+
+def thinned(spans: Spans) -> Spans:
+    """Every second row of spans that take in many: enough for a scope that is looked at while a hand moves."""
+    if int((spans[:, 1] > spans[:, 0]).sum()) < FEWEST_ROWS:
+        return spans
+    fewer = spans.copy()
+    fewer[1::2, 1] = fewer[1::2, 0]
+    return fewer

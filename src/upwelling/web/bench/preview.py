@@ -23,8 +23,8 @@ from upwelling.core.scopes.picture_views import (
     false_colour,
     to_bytes,
 )
-from upwelling.core.scopes.spans import Region, whole
-from upwelling.core.steps import Ladder, Step
+from upwelling.core.scopes.spans import Region, pixels_in, thinned, whole
+from upwelling.core.steps import Step
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
@@ -36,7 +36,7 @@ from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.trace import trace
 from upwelling.web.bench.viewing import NONE, seen_operations
-from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png
+from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png, rgba
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -45,6 +45,10 @@ View = Literal["picture", "stops", "clip", "selection", "over", "matte"]
 THROUGH_LAYER = ("picture", "selection", "over")
 """The views that the viewing layer lies over; the others show facts."""
 _packers = ThreadPoolExecutor(max_workers=4, thread_name_prefix="packing")
+RAW = "image/x-rgba"
+"""Our own name for bytes R, G, B, A, row by row."""
+DRAGGED_QUALITY = 90
+"""JPEG quality while a hand moves; the still that follows is lossless."""
 DIMMED = 0.3
 """How bright the picture stays where a matte that lies over it does not reach."""
 WHOLE = (slice(None), slice(None))
@@ -60,6 +64,7 @@ class Wish:
 
     without_trim: bool = False
     lossless: bool = False
+    raw: bool = False
     point: tuple[int, int] | None = None
     scopes: tuple[ScopeChoice, ...] = ()
     region: Region | None = None
@@ -82,7 +87,8 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     taken = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
     path = shot.path_at(frame.number, taken, wish.output)
     made = FrameValues(frame.key, frame.working, path, (wish.stage, wish.step), place=frame.place)
-    spans = spans_of(shot, frame, wish.region, wish.bars)
+    every = spans_of(shot, frame, wish.region, wish.bars)
+    spans = every if wish.lossless else thinned(every)
     wish.ticket.check()
     if wish.view in ("picture", "selection", "over") and wish.part is None:
         made.render()
@@ -90,7 +96,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     picture = np.ascontiguousarray(_picture(shown, frame, settings, wish)[cut])
     wish.ticket.check()
     # The picture is packed on a thread of its own while scopes and numbers are made.
-    packed = _packers.submit(png if wish.lossless else jpeg, picture)
+    packed = _packers.submit(*_packing(picture, wish))
     scene, signal = measure(made, frame, spans)
     histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
     drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
@@ -99,16 +105,16 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     head = {
         "width": picture.shape[1],
         "height": picture.shape[0],
-        "mime": "image/png" if wish.lossless else "image/jpeg",
+        "mime": _mime(wish),
         "scopes": [said for _, said in drawn],
         "numbers": numbers(shot, frame, path, scene, signal, at_rest=wish.lossless),
-        "measured": percent(scene.pixels / (frame.working.shape[0] * frame.working.shape[1])),
+        "measured": percent(pixels_in(every) / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
         "column": column(shot, path, settings),
         # Where steps look around, one pixel's values take a window of them: at rest only.
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
         "fits": trim_fits(settings),
-        "says": _says(step, made, chosen.moves, frame, wish) if step and chosen else None,
+        "says": _says(step, made, chosen.moves, frame, wish) if step and chosen and _speaks(step, wish) else None,
         "timecode": shot.timecode(frame.number),
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),
@@ -122,6 +128,19 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     data = packed.result()
     text = json.dumps({**head, "picture_bytes": len(data)}).encode()
     return b"".join((struct.pack("<I", len(text)), text, data, *(bytes(shades.tobytes()) for shades, _ in drawn)))
+
+
+def _mime(wish: Wish) -> str:
+    return "image/png" if wish.lossless else RAW if wish.raw else "image/jpeg"
+
+
+def _packing(picture: Any, wish: Wish) -> tuple[Any, ...]:
+    """How a picture is packed: lossless for a still; while a hand moves as it is for a page on this machine, else as
+    JPEG.
+    """
+    if wish.lossless:
+        return png, picture
+    return (rgba, picture) if wish.raw else (jpeg, picture, DRAGGED_QUALITY)
 
 
 def _screen(path: Path) -> str:
@@ -204,6 +223,11 @@ def _lut_says(step: Step, moves: bool) -> str:
     return "A LUT cannot carry it"
 
 
+def _speaks(step: Step, wish: Wish) -> bool:
+    """While a hand moves only a step that selects says how much; the rest is said when it rests."""
+    return wish.lossless or step.limit is not None
+
+
 def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) -> dict[str, Any]:
     """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects.
 
@@ -215,9 +239,8 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
     spans = whole(*before.shape[:2])
     facts = scene_facts(before, working, np.eye(3), spans)
     out: dict[str, Any] = {"step": step.id, "ground": None}
-    if wish.lossless or isinstance(step, Ladder):
-        pixel = traced(made.before("trim", step.id), frame, wish.point)
-        out["ground"] = curve_ground(step, before, facts.counts.tolist(), pixel, working)
+    pixel = traced(made.before("trim", step.id), frame, wish.point)
+    out["ground"] = curve_ground(step, before, facts.counts.tolist(), pixel, working)
     if step.on and not step.changes_nothing:
         after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative

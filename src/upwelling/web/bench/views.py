@@ -24,6 +24,7 @@ from upwelling.core.steps.base import MIXES
 from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
+from upwelling.web.bench.held import held
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.preview import View, Wish, preview
 from upwelling.web.bench.scope import BOUNDARIES, read_choices
@@ -253,6 +254,7 @@ def preview_of(request: HttpRequest, production: Production, shot: Shot) -> Http
     204 without content when the page has asked for something newer meanwhile.
     """
     body = json_body(request, "setting")
+    shot = held(shot, moving=not body.get("lossless"))
     settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
     return previewed(shot, frame_of(shot, None if index is None else whole(index)), settings, body)
@@ -265,6 +267,7 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
     wish = Wish(
         without_trim=bool(body.get("untrimmed")),
         lossless=bool(body.get("lossless")),
+        raw=bool(body.get("raw")),
         scopes=scopes,
         region=region,
         bars=bool(body.get("bars")),
@@ -279,6 +282,8 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
         step=text_of(body.get("step")),
         ticket=Ticket(text_of(body.get("page")), whole(body.get("number") or 0)),
     )
+    if not wish.lossless and wish.part is None:
+        frame = frame.shown_at(whole(body.get("wide") or 0))
     try:
         data = preview(shot, frame, settings, wish)
     except Overtaken:

@@ -16,6 +16,13 @@ def jpeg(picture: Any, quality: int = 95) -> bytes:
     return bytes(imagecodecs.jpeg8_encode(picture, level=quality, subsampling="444"))
 
 
+def rgba(picture: Any) -> bytes:
+    """The bytes of a uint8 picture (H, W, 3), each pixel followed by 255."""
+    out = np.full((*picture.shape[:2], 4), 255, np.uint8)
+    out[..., :3] = picture
+    return out.tobytes()
+
+
 def png(picture: Any) -> bytes:
     """A lossless PNG of a uint8 picture (H, W, 3)."""
     return bytes(imagecodecs.png_encode(picture, level=1))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -19,6 +19,8 @@ from upwelling.web.common.pictures import block_mean, reduced
 from upwelling.web.footage.large_frames import on_disk, one_at_a_time
 from upwelling.web.footage.models import Shot
 
+SHOWN_SHARE = 0.85
+"""A picture is drawn from a working frame of at least this share of the width it is shown at, while a hand moves."""
 _kept: Kept[Frame] = Kept(lambda: settings.FRAME_MEMORY, lambda frame: frame.bytes)
 
 
@@ -43,13 +45,30 @@ class Frame:
     @property
     def bytes(self) -> int:
         """Memory it takes, or will once its full frame is asked for; one that is mapped from disk takes none."""
-        return int(self.working.nbytes) + (0 if self.mapped else self.width * self.height * 12)
+        return 2 * int(self.working.nbytes) + (0 if self.mapped else self.width * self.height * 12)
 
     @cached_property
     def used_codes(self) -> tuple[float, float]:
         """The codes 0…1 between which 98 % of the picture's channels lie."""
         low, high = np.percentile(self.working[::4, ::4], [1, 99])
         return float(low), float(high)
+
+    def shown_at(self, wide: int) -> Frame:
+        """For a picture that is shown ``wide`` pixels wide while a hand moves: the frame with a working frame about as
+        small, where that is smaller than its own.
+        """
+        full = self.read
+        if full is None or self.mapped or wide <= 0:
+            return self
+        factor = max(int(self.width / (SHOWN_SHARE * wide)), 1)
+        if factor <= self.factor or min(self.width, self.height) < factor:
+            return self
+        held: dict[int, Frame] = self.__dict__.setdefault("smaller", {})
+        if factor not in held:
+            small = block_mean(full.code, factor)
+            held[factor] = replace(self, working=small, factor=factor, key=(*self.key, factor))
+            held[factor].__dict__["plateaus"] = self.plateaus
+        return held[factor]
 
     @cached_property
     def plateaus(self) -> Plateaus:

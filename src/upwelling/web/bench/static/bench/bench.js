@@ -111,6 +111,11 @@ document.addEventListener("alpine:init", () => {
         : "This shot follows the production's rules; moving a control makes the rendering its own.";
     },
 
+    // Whether the server is this very machine: packing pictures for the way is then in vain.
+    get isHere() {
+      return ["localhost", "127.0.0.1", "[::1]"].includes(window.location.hostname);
+    },
+
     // How much is being asked of the server now; the page's root says so.
     work(by) {
       this.asked = (this.asked || 0) + by;
@@ -232,6 +237,8 @@ document.addEventListener("alpine:init", () => {
     wish(lossless) {
       return {
         lossless,
+        raw: this.isHere,
+        wide: lossless ? 0 : Math.round(this.box().wide * window.devicePixelRatio),
         point: this.point,
         frame: this.frame,
         scopes: this.scopes,
@@ -292,8 +299,10 @@ document.addEventListener("alpine:init", () => {
         canvas.width = bitmap.width;
         canvas.height = bitmap.height;
       }
-      canvas.getContext("2d").drawImage(bitmap, 0, 0);
-      bitmap.close();
+      const context = canvas.getContext("2d");
+      if (bitmap instanceof ImageData) return context.putImageData(bitmap, 0, 0);
+      context.drawImage(bitmap, 0, 0);
+      return bitmap.close();
     },
     showTrace(trace) {
       this.traceTitle = `Trace at ${trace.x}, ${trace.y}`;

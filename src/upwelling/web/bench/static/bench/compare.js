@@ -150,7 +150,7 @@ export const compare = {
     });
   },
   showOther(head) {
-    if (!this.hasOther) return head.bitmap.close();
+    if (!this.hasOther) return head.bitmap.close && head.bitmap.close();
     this.paint(this.$refs.other, head.bitmap);
     this.$refs.other.dataset.fingerprint = head.fingerprint;
     this.other = head.scopes;

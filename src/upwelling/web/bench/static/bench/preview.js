@@ -50,14 +50,17 @@ export class Previews {
     const length = new DataView(buffer).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
     let start = 4 + length;
-    const blob = new Blob([new Uint8Array(buffer, start, head.picture_bytes)], { type: head.mime });
+    const bytes = new Uint8ClampedArray(buffer, start, head.picture_bytes);
     start += head.picture_bytes;
     for (const scope of head.scopes) {
       const size = scope.planes * scope.levels * scope.columns;
       scope.shades = new Uint8Array(buffer, start, size);
       start += size;
     }
-    head.bitmap = await createImageBitmap(blob);
+    head.bitmap =
+      head.mime === "image/x-rgba"
+        ? new ImageData(bytes, head.width, head.height)
+        : await createImageBitmap(new Blob([bytes], { type: head.mime }));
     return head;
   }
 }
