@@ -1,5 +1,7 @@
 """Seeing on the Bench: the viewing layer, curves by and changing what, highlights; keys and the mouse."""
 
+import json
+
 from tests.browser.conftest import quiet
 from tests.browser.test_bench import bench, colour_at
 from tests.browser.test_whole_line import fingerprint
@@ -77,6 +79,58 @@ def test_a_click_brings_the_patch_to_a_level(bench):
     page.press("input[aria-label^='Level']", "Tab")
     page.wait_for_selector(".trouble:has-text('0 to 110 %')")
     page.click(".trouble button")
+
+
+def test_the_picture_gets_the_room_and_folded_scopes_are_not_asked_for(bench):
+    page = bench
+    asked = []
+    page.on("request", lambda one: one.url.endswith("/preview/") and asked.append(json.loads(one.post_data)))
+
+    def room():
+        box = page.locator("canvas.picture").bounding_box()
+        return box["width"] * box["height"]
+
+    before = room()
+    page.locator("canvas.picture").focus()
+    page.keyboard.press("1")
+    quiet(page)
+    assert page.locator(".column").is_hidden()
+    page.keyboard.press("2")
+    quiet(page)
+    assert asked[-1]["scopes"] == []
+    folded = room()
+    page.keyboard.press("x")
+    quiet(page)
+    assert page.locator(".strip").is_hidden()
+    assert before < folded < room()
+    page.keyboard.press("Escape")
+    quiet(page)
+    page.reload()
+    page.wait_for_selector("canvas.picture[data-fingerprint]")
+    assert page.locator(".side").is_hidden()
+    page.click("button:text-is('Column')")
+    page.click("button:text-is('Scopes')")
+    quiet(page)
+    assert page.locator(".column").is_visible()
+    page.set_viewport_size({"width": 1920, "height": 1080})
+    quiet(page)
+    assert len(asked[-1]["scopes"]) == 4
+    assert page.locator(".scope:visible").count() == 4
+    page.set_viewport_size({"width": 1280, "height": 800})
+    quiet(page)
+
+
+def test_the_step_just_added_is_in_view(bench):
+    page = bench
+    for kind in ("saturation", "vignette"):
+        page.select_option("select[aria-label='Add a step']", kind)
+        quiet(page)
+    seen = page.evaluate(
+        "() => { const row = document.querySelector('.steplist li.chosen').getBoundingClientRect(), list = "
+        "document.querySelector('.steplist ol').getBoundingClientRect(); return [list.top - row.top, row.bottom - "
+        "list.bottom]; }"
+    )
+    assert max(seen) <= 1
 
 
 def test_highlights_come_first_and_find_their_clips(bench):

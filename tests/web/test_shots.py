@@ -247,6 +247,8 @@ def test_counts(shot, as_):
         "Clipped in camera",
         "– red, green, blue",
         "Outside gamut",
+        "Least R G B",
+        "Most R G B",
         "Banding risk",
     }
 

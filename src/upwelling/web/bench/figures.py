@@ -43,11 +43,18 @@ def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, Si
 
 
 def numbers(
-    shot: Shot, frame: Frame, path: Path, scene: SceneFacts, signal: SignalFacts, *, at_rest: bool = True
+    shot: Shot,
+    frame: Frame,
+    path: Path,
+    scene: SceneFacts,
+    signal: SignalFacts,
+    *,
+    at_rest: bool = True,
+    extremes: tuple[Any, Any] | None = None,
 ) -> list[dict[str, str]]:
     """Name, value and explanation of each printed number.
 
-    The risk of banding is worked out when the hand is at rest.
+    The risk of banding, and the ``extremes``, are said when the hand is at rest.
     """
     known = shot.settled.is_settled and shot.is_managed
     rows = [
@@ -64,6 +71,11 @@ def numbers(
         at = next(i for i, row in enumerate(said) if row["name"] == "Clipped in camera") + 1
         shares = " ".join(percent(share).removesuffix(" %") for share in signal.camera_channels)
         said.insert(at, {"name": "– red, green, blue", "value": f"{shares} %", "title": _plateau_words(frame, path)})
+    if at_rest and extremes is not None:
+        least, most = extremes
+        for name, found in (("Least", least), ("Most", most)):
+            value = "  ".join(f"{100 * v:.1f}" for v in found) + " %"
+            said.append({"name": f"{name} R G B", "value": value, "title": f"{name} display signal of each channel"})
     risk = banding(path, *frame.used_codes) if known and at_rest else None
     if risk:
         said.append(
@@ -75,6 +87,14 @@ def numbers(
             }
         )
     return said
+
+
+def extremes_of(signal: Any, spans: Any) -> tuple[Any, Any] | None:
+    """Least and most of each channel of a signal (H, W, 3) in spans; None where they take in nothing."""
+    rows = [signal[y, a:b] for y, (a, b) in enumerate(spans) if b > a]
+    if not rows:
+        return None
+    return np.min([row.min(axis=0) for row in rows], axis=0), np.max([row.max(axis=0) for row in rows], axis=0)
 
 
 def _plateau_words(frame: Frame, path: Path) -> str:

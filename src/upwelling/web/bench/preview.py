@@ -14,7 +14,7 @@ from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.operations import Matte, ShowSelection
 from upwelling.core.path import Path, StageName
-from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, scene_facts
+from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, SceneFacts, SignalFacts, scene_facts
 from upwelling.core.scopes.picture_views import (
     BAND_COLOURS,
     CLIP_COLOURS,
@@ -30,7 +30,7 @@ from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.curve_ground import curve_ground, traced
-from upwelling.web.bench.figures import measure, numbers, percent, region_facts, spans_of
+from upwelling.web.bench.figures import extremes_of, measure, numbers, percent, region_facts, spans_of
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
@@ -107,7 +107,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "height": picture.shape[0],
         "mime": _mime(wish),
         "scopes": [said for _, said in drawn],
-        "numbers": numbers(shot, frame, path, scene, signal, at_rest=wish.lossless),
+        "numbers": _numbers(shot, frame, made, spans, wish, scene, signal),
         "measured": percent(pixels_in(every) / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
         "column": column(shot, path, settings),
@@ -128,6 +128,13 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     data = packed.result()
     text = json.dumps({**head, "picture_bytes": len(data)}).encode()
     return b"".join((struct.pack("<I", len(text)), text, data, *(bytes(shades.tobytes()) for shades, _ in drawn)))
+
+
+def _numbers(
+    shot: Shot, frame: Frame, made: FrameValues, spans: Any, wish: Wish, scene: SceneFacts, signal: SignalFacts
+) -> list[dict[str, str]]:
+    extremes = extremes_of(made.signal, spans) if wish.lossless else None
+    return numbers(shot, frame, made.original, scene, signal, at_rest=wish.lossless, extremes=extremes)
 
 
 def _mime(wish: Wish) -> str:

@@ -7,11 +7,14 @@ from typing import Any
 import numpy as np
 
 from upwelling.core import engine
+from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour.primaries import rgb_to_xyz
 from upwelling.core.encodings import legal_to_full
 from upwelling.core.operations import Operation, Place, run_reference
+from upwelling.core.operations.colour import polar
 from upwelling.core.path import Path
 from upwelling.core.path import trace as path_trace
+from upwelling.core.steps.selections.colour_range import oklab_rows
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 
@@ -23,6 +26,8 @@ EXACT_UP_TO = 200_000
 """Pixels of a window that a trace is made in by float64; a larger one goes through the engine in float32."""
 
 
+LEAST_SATURATION = 0.01
+"""C/L below which a pixel is called neutral: its hue says nothing."""
 LARGEST = 40_000_000
 """Pixels of a window that is still worked out for one pixel's values."""
 
@@ -32,7 +37,7 @@ def _unseen(shot: Shot, path: Path, frame: Frame, x: int, y: int) -> dict[str, A
     code = frame.still.code[y, x].astype(np.float64)
     integer = shot.depth not in ("half", "float") and not shot.is_raw
     unknown = dict.fromkeys(("input", "trim", "look", "rendering", "display"), UNKNOWN)
-    said = {"stops": "too large a frame", "signal": "–"}
+    said = {"stops": "too large a frame", "signal": "–", "colour": "–", "values": {"stops": None, "signal": None}}
     camera = [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code]
     return {"x": x, "y": y, "camera": camera, **unknown, **said}
 
@@ -73,8 +78,19 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
         "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
         "stops": _stops(luminance) if known else "not known",
+        "colour": _colour(scene, path) if known else "not known",
+        "values": {
+            "stops": float(np.log2(luminance / MID_GREY)) if known and luminance > 0 else None,
+            "signal": 100 * float(np.mean(_full(path, boundaries["display"].rgb))),
+        },
         "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
     }
+
+
+def _colour(scene: Any, path: Path) -> str:
+    """Oklab hue and saturation (chroma over lightness) after the look."""
+    _, hue, saturation, _ = polar(scene, np.array(oklab_rows(path.working_primaries)))
+    return f"{float(hue):.0f}° · {float(saturation):.3f}" if saturation >= LEAST_SATURATION else "neutral"
 
 
 def _full(path: Path, codes: Any) -> Any:
@@ -95,5 +111,5 @@ def _light(value: float) -> str:
 def _stops(luminance: float) -> str:
     if luminance <= 0:
         return "no light"
-    stops = float(np.log2(luminance / 0.18))
+    stops = float(np.log2(luminance / MID_GREY))
     return ("+" if stops >= 0 else "−") + f"{abs(stops):.2f} stops"

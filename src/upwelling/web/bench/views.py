@@ -209,7 +209,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "kinds": SCOPES.values(),
             "boundaries": BOUNDARIES,
             "barred": any(bars_of(shot)),
-            "places": ("first", "second"),
+            "places": ("first", "second", "third", "fourth"),
         },
     )
 

@@ -12,7 +12,10 @@ import { matching } from "./matching.js";
 import { merged } from "./merged.js";
 import { motion } from "./motion.js";
 import { Previews } from "./preview.js";
+import { reading } from "./reading.js";
 import { rendering } from "./rendering.js";
+import { room } from "./room.js";
+import { scopePicks } from "./scope_picks.js";
 import { shapes } from "./shapes.js";
 import { solving } from "./solving.js";
 import { steps } from "./steps.js";
@@ -22,7 +25,9 @@ import { where } from "./where.js";
 
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
-const PARTS = [controls, steps, where, shapes, tracks, following, groups, curve, compare, matching, marks, motion, look, rendering, viewing, solving, keys];
+const EDITING = [controls, steps, where, shapes, tracks, following, groups, curve, matching, marks, look, rendering, solving];
+const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys];
+const PARTS = [...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
@@ -241,7 +246,7 @@ document.addEventListener("alpine:init", () => {
         wide: lossless ? 0 : Math.round(this.box().wide * window.devicePixelRatio),
         point: this.point,
         frame: this.frame,
-        scopes: this.scopes,
+        scopes: this.scopes.slice(0, this.scopesInView),
         region: this.region,
         bars: this.bars,
         view: this.view,

@@ -1,6 +1,5 @@
 // The picture: trace, zoom, region, views, and comparing it with another state or shot.
 import { Previews } from "./preview.js";
-import { drawScope } from "./scopes.js";
 
 export const compare = {
   compare: "now",
@@ -109,6 +108,15 @@ export const compare = {
     };
   },
 
+  // The same place of the other's frame as the trace has in this one.
+  sharedPoint(one) {
+    const { width, height } = this.data.frame;
+    return {
+      x: Math.min(Math.round(((this.point.x + 0.5) / width) * one.width - 0.5), one.width - 1),
+      y: Math.min(Math.round(((this.point.y + 0.5) / height) * one.height - 0.5), one.height - 1),
+    };
+  },
+
   // --- what is compared -------------------------------------------------------------------------------------------
   compareWith(event) {
     this.setCompare(event.currentTarget.dataset.compare);
@@ -133,11 +141,17 @@ export const compare = {
     const [kind, pk] = this.against.split(":");
     const layer = this.viewingSent && { ...this.viewingSent, until: "" };
     const view = ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view;
-    const wish = { ...this.wish(true), point: null, step: "", viewing: layer, view };
+    const wish = { ...this.wish(true), step: "", viewing: layer, view };
     const one = this.otherShot;
     if (one) {
       this.otherPart = this.sharedPart(one);
-      return this.others.ask(one.url, { ...wish, settings: null, frame: this.otherAt, part: this.otherPart });
+      return this.others.ask(one.url, {
+        ...wish,
+        point: this.sharedPoint(one),
+        settings: null,
+        frame: this.otherAt,
+        part: this.otherPart,
+      });
     }
     if (kind === "shelf") return this.setAgainst("untrimmed");
     this.otherPart = this.part;
@@ -154,6 +168,7 @@ export const compare = {
     this.paint(this.$refs.other, head.bitmap);
     this.$refs.other.dataset.fingerprint = head.fingerprint;
     this.other = head.scopes;
+    this.takeOther(head);
     this.drawScopes();
     this.placeOverlays();
     return this.settle("other");
@@ -410,75 +425,5 @@ export const compare = {
     handle.style.height = tall + "px";
     this.$refs.other.style.clipPath =
       this.compare === "wipe" ? `inset(0 0 0 ${(edge / Math.max(rect.width, 1)) * 100}%)` : "none";
-  },
-
-  // --- scopes -----------------------------------------------------------------------------------------------------
-  startScopes() {
-    let kept = [];
-    try {
-      kept = JSON.parse(localStorage.getItem("bench-scopes")) || [];
-    } catch {
-      kept = [];
-    }
-    const fallback = [
-      { kind: "parade", boundary: "display", scale: "percent", gain: 1, skin: false },
-      { kind: "vectorscope", boundary: "display", scale: "percent", gain: 1, skin: false },
-    ];
-    this.scopes = fallback.map((scope, i) =>
-      kept[i] && this.$root.querySelector(`.scope[data-place="${i}"] [data-part=kind] option[value="${kept[i].kind}"]`)
-        ? { ...scope, ...kept[i] }
-        : scope,
-    );
-    this.syncScopes();
-  },
-  syncScopes() {
-    this.scopes.forEach((scope, i) => {
-      const box = this.$root.querySelector(`.scope[data-place="${i}"]`);
-      for (const field of box.querySelectorAll("[data-part]")) {
-        if (field.type === "checkbox") field.checked = scope[field.dataset.part];
-        else field.value = String(scope[field.dataset.part]);
-      }
-      const chosen = box.querySelector("[data-part=kind]").selectedOptions[0].dataset,
-        levels = chosen.drawing === "levels";
-      box.querySelector("[data-part=scale]").hidden = !levels;
-      box.querySelector(".unitline label").hidden = !levels || scope.boundary !== "display";
-      box.querySelector("[data-part=gain]").hidden = chosen.drawing !== "colour differences";
-      box.querySelector("[data-part=boundary]").hidden = "fixed" in chosen;
-    });
-  },
-  pickScope(event) {
-    const field = event.target,
-      place = Number(field.closest(".scope").dataset.place),
-      part = field.dataset.part;
-    this.scopes[place][part] = part === "skin" ? field.checked : part === "gain" ? Number(field.value) : field.value;
-    localStorage.setItem("bench-scopes", JSON.stringify(this.scopes));
-    this.syncScopes();
-    this.refresh(true);
-  },
-  nextScope(place) {
-    const options = [...this.$root.querySelector(`.scope[data-place="${place}"] [data-part=kind]`).options].map(
-      (option) => option.value,
-    );
-    this.scopes[place].kind = options[(options.indexOf(this.scopes[place].kind) + 1) % options.length];
-    localStorage.setItem("bench-scopes", JSON.stringify(this.scopes));
-    this.syncScopes();
-    this.refresh(true);
-  },
-  drawScopes() {
-    this.shown.forEach((scope, i) => {
-      const box = this.$root.querySelector(`.scope[data-place="${i}"]`),
-        canvas = box.querySelector("canvas");
-      const tall = Math.round((canvas.clientHeight / Math.max(canvas.clientWidth, 1)) * canvas.width);
-      if (tall > 40 && Math.abs(canvas.height - tall) > 1) canvas.height = tall;
-      drawScope(canvas, scope, this.hasOther && this.other ? this.other[i] : null);
-      canvas.setAttribute("aria-label", `${scope.title} of ${scope.of}, ${scope.unit}`);
-      box.querySelector("[data-unit]").textContent = scope.unit;
-      const pick = box.querySelector("[data-part=scale]");
-      if (scope.scale && pick.value !== scope.scale) pick.value = scope.scale;
-    });
-  },
-  pickBars(event) {
-    this.bars = event.target.checked;
-    this.refresh(true);
   },
 };

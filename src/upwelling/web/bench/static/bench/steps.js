@@ -326,7 +326,15 @@ export const steps = {
     this.buildEditor();
     this.syncControls();
   },
+  // The step in hand is in view in the list.
+  showInList() {
+    this.$nextTick(() => {
+      const row = this.$root.querySelector(`.steplist [data-step="${this.step}"]`);
+      if (row) row.scrollIntoView({ block: "nearest" });
+    });
+  },
   buildEditor() {
+    this.showInList();
     const place = this.$refs.editor;
     place.replaceChildren();
     this.curve = null;
