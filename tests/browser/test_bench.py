@@ -283,21 +283,29 @@ def test_two_people_on_one_shot(bench, sign_in, brought_in):
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "0.6")
     quiet(page)
+    # Another step: both are in force, and the page says what the other changed.
     step(other, "Contrast")
     type_in(other, "Contrast, stops/stop", "1.5")
-    other.wait_for_selector(".trouble:has-text('changed meanwhile by tess')")
-    assert "Contrast: 1.5 → 1" in other.inner_text(".trouble")
-    other.wait_for_selector(".stratum p:has-text('Exposure +0.60')")
-    other.click("[data-tab=marks]")
-    other.wait_for_selector(".card:has-text('not saved')")
+    other.wait_for_selector(".trouble:has-text('Both changes are in force')")
+    assert "Exposure: 0 → 0.6" in other.inner_text(".trouble")
+    other.wait_for_selector(".stratum p:has-text('Exposure +0.60 · Contrast 1.50')")
     other.click(".trouble button")
-    other.click(".card:has-text('not saved') button:text-is('Return to it')")
+    # The same step: the late one is kept as a Mark.
+    step(page, "Contrast")
+    type_in(page, "Contrast, stops/stop", "1.2")
+    page.wait_for_selector(".trouble:has-text('changed meanwhile')")
+    assert "Contrast: 1.2 → 1.5" in page.inner_text(".trouble")
+    page.click(".trouble button")
+    page, other = other, page
     other.wait_for_selector(".stratum p:has-text('Contrast 1.50')")
+    other.click("[data-tab=marks]")
+    other.click(".card:has-text('not saved') button:text-is('Return to it')")
+    other.wait_for_selector(".stratum p:has-text('Contrast 1.20')")
     quiet(other)
     other.click(".card:has-text('not saved') button:text-is('Remove')")
     quiet(other)
     page.reload()
-    page.wait_for_selector(".stratum p:has-text('Contrast 1.50')")
+    page.wait_for_selector(".stratum p:has-text('Contrast 1.20')")
 
 
 def test_scopes_and_views_by_key_and_hand(bench):

@@ -306,13 +306,15 @@ def save(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
             settings,
             version=whole(body.get("version")),
             label=text_of(body.get("label")) or "change",
+            base=None if body.get("base") is None else read_settings(body["base"]),
         )
     except Outdated as error:
         fresh = Shot.objects.select_related("production", "camera").get(pk=shot.pk)
         return JsonResponse(
             {"error": str(error), "differences": differences(settings, fresh.settings), **state_of(fresh)}, status=409
         )
-    return JsonResponse(state_of(shot))
+    theirs = differences(settings, shot.settings) or ["Their change"] if shot.settings != settings else []
+    return JsonResponse({**state_of(shot), "merged": theirs})
 
 
 def state_of(shot: Shot) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from django.utils import timezone
 from upwelling.core.documents import sealed
 from upwelling.core.steps import AnyStep
 from upwelling.web.common.requests import Refused
+from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Production
@@ -39,11 +40,26 @@ def apply_settings(shot: Shot, user: Any, settings: ShotSettings, *, version: in
     return next_state(fresh, user, settings, label)
 
 
-def apply_or_keep(shot: Shot, user: Any, settings: ShotSettings, *, version: int, label: str) -> Shot:
-    """As ``apply_settings``; settings that come too late are kept as a Mark, and Outdated says so and carries it."""
+@transaction.atomic
+def _apply_both(shot: Shot, user: Any, base: ShotSettings, settings: ShotSettings, label: str) -> Shot | None:
+    """What came too late on top of what came meanwhile, as the next state; None where they touched the same."""
+    fresh = Shot.objects.select_for_update().get(pk=shot.pk)
+    both = merged(base, settings, fresh.settings)
+    return None if both is None else next_state(fresh, user, both, label)
+
+
+def apply_or_keep(
+    shot: Shot, user: Any, settings: ShotSettings, *, version: int, label: str, base: ShotSettings | None = None
+) -> Shot:
+    """As ``apply_settings``; settings that come too late are put together with what came meanwhile where they changed
+    other things since ``base``. Else they are kept as a Mark, and Outdated says so and carries it.
+    """
     try:
         return apply_settings(shot, user, settings, version=version, label=label)
     except Outdated as error:
+        both = _apply_both(shot, user, base, settings, label) if base is not None else None
+        if both is not None:
+            return both
         kept = Mark.objects.create(
             shot=shot,
             name=f"{user}, not saved {timezone.localtime():%H:%M:%S}"[-60:],

@@ -16,6 +16,7 @@ _SWITCHES = {
     "trim_on": "Trim",
     "look_on": "Look",
     "rendering_on": "Rendering",
+    "display_look_on": "Look of the display",
     "display_on": "Display code",
 }
 
@@ -33,6 +34,10 @@ def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
         if getattr(before, name) != getattr(after, name):
             lines.append(f"{title}: {'on → off' if getattr(before, name) else 'off → on'}")
     lines += _groups(before, after)
+    a, b = before.display_look_strength, after.display_look_strength
+    if a != b:
+        shown = ["the production’s" if v is None else f"{100 * v:.0f} %" for v in (a, b)]
+        lines.append(f"Look of the display, strength: {shown[0]} → {shown[1]}")
     lines += _whole("Rendering", "the production’s", before.rendering, after.rendering)
     lines += _whole("Look", "the inherited one", before.look, after.look)
     return lines + _whole("Raw development", "the camera’s", before.development, after.development)

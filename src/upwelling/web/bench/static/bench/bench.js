@@ -160,8 +160,10 @@ document.addEventListener("alpine:init", () => {
       this.work(1);
       this.saving = (this.saving || Promise.resolve()).then(async () => {
         try {
-          const response = await post(this.data.urls.save, { settings: sent, version: this.history.version, label });
+          const { version } = this.history;
+          const response = await post(this.data.urls.save, { settings: sent, base: this.lastGood, version, label });
           const said = await response.json();
+          if (said.merged.length) return this.putTogether(said, sent);
           this.history = said.history;
           this.$refs.thumb.src = said.thumbnail;
           this.lastGood = sent;
@@ -184,6 +186,17 @@ document.addEventListener("alpine:init", () => {
     keepTrying() {
       window.addEventListener("focus", () => this.unsaved && this.save(this.unsaved));
       window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
+    },
+    // Someone else changed other steps meanwhile: both are in force now, and theirs come into this page.
+    putTogether(said, sent) {
+      const untouched = JSON.stringify(this.settings) === JSON.stringify(sent);
+      this.unsaved = "";
+      if (untouched) this.take(said);
+      // The hand has gone on: its next save, of the version from before, is put together with what is in force now.
+      else this.lastGood = sent;
+      const sentence = "Someone else changed this shot meanwhile, in other steps. Both changes are in force.";
+      this.complain("together", sentence, said.merged);
+      return null;
     },
     // Someone else was first: their state is shown, ours is kept as a Mark.
     overtaken(said) {
