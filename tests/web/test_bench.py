@@ -233,6 +233,17 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     assert "no longer in the trim" in post(tess, shot, "neutral", {**place, "step": "gone"}).json()["error"]
 
 
+def test_a_patch_that_looks_like_no_neutral_is_asked_about(shot, as_):
+    """A narrow part of the ramp, warm by 1.2 : 1 : 0.7, is even enough to be taken; most of the ramp is not."""
+    tess, place = as_("tess"), {"settings": body(), "step": "balance", "point": {"x": 40, "y": 20}}
+    narrow = {"left": 0.41, "top": 0.1, "right": 0.45, "bottom": 0.9}
+    said = post(tess, shot, "neutral", {**place, "region": narrow}).json()
+    assert said["swatch"].startswith("#")
+    assert "uneven" not in said["doubt"]
+    ramp = {"left": 0.1, "top": 0.1, "right": 0.9, "bottom": 0.9}
+    assert "uneven" in post(tess, shot, "neutral", {**place, "region": ramp}).json()["doubt"]
+
+
 def test_highlights_from_the_picture(shot, as_):
     """The ramp clips at its right; the light around it is (1.2, 1, 0.7) of white."""
     tess = as_("tess")
@@ -262,6 +273,42 @@ def test_a_patch_is_brought_to_a_level(shot, as_):
     assert "no such aim" in post(tess, shot, "solve", {**place, "aim": "sky"}).json()["error"]
     off = {**place, "settings": {**body(), "rendering_on": False}}
     assert "switch rendering" in post(tess, shot, "solve", off).json()["error"]
+
+
+@pytest.mark.parametrize(
+    ("way", "wanted"),
+    [
+        ("replace", [("exposure", 0.5)]),
+        ("on top", [("exposure", 1.5)]),
+        ("own", [("exposure", 1.0), ("exposure2", 0.5)]),
+    ],
+)
+def test_steps_are_given_in_three_ways(shot, people, production, as_, way, wanted):
+    """An exposure of half a stop to a shot that has one: in its place, on top of it, or as a step of its own."""
+    other = copy_of(shot, "other")
+    apply_settings(other, people["tess"], ShotSettings().with_steps([Exposure(stops=1)]), version=0, label="mine")
+    apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="given")
+    tess = as_("tess")
+    page = tess.get(f"/p/kilnlight/bench/{shot.pk}/share/", {"way": way, "step": "exposure", "asked": "yes"})
+    assert f'value="{way}" checked' in page.content.decode()
+    tess.post(f"/p/kilnlight/bench/{shot.pk}/share/give/", {"step": "exposure", "shot": other.pk, "way": way})
+    steps = Shot.objects.get(pk=other.pk).settings.steps
+    assert [(step.id, step.stops) for step in steps if step.kind == "exposure"] == wanted
+
+
+@pytest.mark.parametrize(
+    ("there", "given", "count", "stops"),
+    [
+        (Exposure(id="exposure", stops=7), Exposure(stops=3), 2, 7),  # beyond what one step holds
+        (Exposure(id="exposure", stops=1, strength=0.5), Exposure(stops=1), 2, 1),
+        (Exposure(id="exposure", stops=1, on=False), Exposure(stops=2), 2, 1),
+        (Exposure(id="exposure"), Exposure(stops=2), 1, 2),
+        (Exposure(id="exposure", stops=-2), Exposure(stops=2), 1, 0),
+    ],
+)
+def test_on_top_is_one_step_only_where_one_can_say_both(there, given, count, stops):
+    both = ShotSettings(steps=(there,)).with_steps([given], "on top").steps
+    assert (len(both), both[0].stops) == (count, stops)
 
 
 # --- Marks and history

@@ -143,6 +143,10 @@ class Step(Keyed):
             value == type(self).model_fields[n].default for n, value in self.parameters.items()
         )
 
+    def on_top(self, below: Step) -> Self | None:
+        """One step that does what ``below`` and then this one do, where one of this kind can; else None."""
+        return None
+
     @property
     def shown_name(self) -> str:
         return self.name or self.title

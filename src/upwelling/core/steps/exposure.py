@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Self
 
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Affine, Operation
 from upwelling.core.parameters import number, signed
 from upwelling.core.steps.base import Step
+
+MOST = 8.0
 
 
 class Exposure(Step):
@@ -20,10 +22,17 @@ class Exposure(Step):
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["exposure"] = "exposure"
-    stops: float = number(0.0, "Exposure", "stops", -8, 8, 0.05, "Gain on scene light; +1 doubles it.", keyed=True)
+    stops: float = number(
+        0.0, "Exposure", "stops", -MOST, MOST, 0.05, "Gain on scene light; +1 doubles it.", keyed=True
+    )
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (Affine(2.0**self.stops),)
+
+    def on_top(self, below: Step) -> Self | None:
+        both = self.stops + below.stops if isinstance(below, Exposure) else MOST + 1
+        alone = self.acts_wholly and below.acts_wholly and not (self.moves or below.moves)
+        return self.model_copy(update={"stops": round(both, 6)}) if alone and abs(both) <= MOST else None
 
     def said(self) -> str:
         return f"Exposure {signed(self.stops, 2)}"

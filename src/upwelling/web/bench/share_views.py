@@ -10,12 +10,13 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.errors import UpwellingError
 from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
-from upwelling.web.common.requests import whole_list
+from upwelling.web.common.requests import one_of, whole_list
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.history import share_steps, unshare
 from upwelling.web.footage.listing import loaded, managed, numbers_in_order
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.setting_differences import differences
+from upwelling.web.footage.shot_settings import WAYS, Way
 from upwelling.web.productions.models import Member, Production
 
 
@@ -29,13 +30,14 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         [step for step in steps if step.id in asked] if "asked" in request.GET or asked else list(shot.settings.active)
     )
     picked = set(request.GET.getlist("shot"))
+    way: Way = one_of(request.GET.get("way"), tuple(WAYS), "replace")
     groups = []
     page = page_of(request, numbers_in_order(managed(production).exclude(pk=shot.pk)))
     for camera, shots in grouped(loaded(production, page.object_list)):
         rows = []
         for other in shots:
             try:
-                changes = differences(other.settings, other.settings.with_steps(chosen)) if chosen else []
+                changes = differences(other.settings, other.settings.with_steps(chosen, way)) if chosen else []
             except UpwellingError as error:
                 changes = [str(error)]
             rows.append({"shot": other, "changes": changes, "picked": str(other.pk) in picked})
@@ -49,6 +51,8 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "shot": shot,
             "steps": [(step, step in chosen) for step in steps],
             "chosen": chosen,
+            "ways": WAYS.items(),
+            "way": way,
             "groups": groups,
             "page": page,
             "may": production.role_of(request.user) == Member.Role.TECHNICIAN,
@@ -66,7 +70,8 @@ def give(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
     targets = [
         other for other in production.shots.filter(pk__in=wanted).exclude(pk=shot.pk) if other.settled.is_settled
     ]
-    change = share_steps(production, request.user, shot, steps, targets)
+    way: Way = one_of(request.POST.get("way"), tuple(WAYS), "replace")
+    change = share_steps(production, request.user, shot, steps, targets, way)
     messages.success(
         request,
         f"{change.steps} given to {len(targets)} shot{'s' if len(targets) != 1 else ''}. One undo takes it back "

@@ -21,12 +21,13 @@ from upwelling.core.solving import AIMS, solve
 from upwelling.core.steps import STEPS, Highlights, WhiteBalance, range_around
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
-from upwelling.core.steps.white_balance import balance_neutral
+from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
 from upwelling.web.bench.scope import luma_weights, read_choices
 from upwelling.web.common.requests import Refused, json_body, number, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.pictures import swatch
 from upwelling.web.footage.shot_settings import ShotSettings, free_id, read_settings
 from upwelling.web.productions.models import Production
 
@@ -110,7 +111,29 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     found = balance_neutral(
         patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen.adaptation
     )
-    return JsonResponse({"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "sentence": found.sentence()})
+    doubt = neutral_doubt(patch, found, settings, shot)
+    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)}
+    return JsonResponse({**fields, "sentence": found.sentence(), **doubt})
+
+
+UNEVEN, FAR = 0.25, 0.06
+"""Spread over mean of a patch's channels, and distance from neutral in u'v', from which a person is asked first. Our
+own limits: a grey card lies well inside both, skin under most lights outside the second.
+"""
+
+
+def neutral_doubt(patch: Float32, found: NeutralFound, settings: ShotSettings, shot: Shot) -> dict[str, Any]:
+    """Why a patch may be no neutral, in words, with its colour; an empty doubt where nothing speaks against it."""
+    light = patch.astype(np.float64)
+    mean = light.mean(axis=0)
+    spread = float((light.std(axis=0) / np.maximum(np.abs(mean), 1e-6)).max())
+    doubts = []
+    if spread > UNEVEN:
+        doubts.append(f"it is uneven (its channels spread by {100 * spread:.0f} %), so it may lie over an edge")
+    if found.uv > FAR:
+        doubts.append(f"its cast is strong (u'v' {found.uv:.3f}), so it may be a colour and no grey")
+    words = f"Is this patch neutral? {'; '.join(doubts)}.".replace("? i", "? I") if doubts else ""
+    return {"doubt": words, "swatch": swatch(mean, shot.path(settings))}
 
 
 @require_POST

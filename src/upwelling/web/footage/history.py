@@ -13,7 +13,7 @@ from upwelling.core.steps import AnyStep
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
-from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shot_settings import ShotSettings, Way
 from upwelling.web.productions.models import Production
 
 BATCH = 100
@@ -146,7 +146,12 @@ def remove_mark(shot: Shot, number: int) -> None:
 
 @transaction.atomic
 def share_steps(
-    production: Production, user: Any, source: Shot, steps: Sequence[AnyStep], targets: Sequence[Shot]
+    production: Production,
+    user: Any,
+    source: Shot,
+    steps: Sequence[AnyStep],
+    targets: Sequence[Shot],
+    way: Way = "replace",
 ) -> SharedChange:
     """Gives steps to shots, each as its own next state under one SharedChange; all or none."""
     if not steps or not targets:
@@ -154,7 +159,7 @@ def share_steps(
     names = ", ".join(step.shown_name for step in steps)[:300]
     change = SharedChange.objects.create(production=production, source=source.name, steps=names, created_by=user)
     for target in Shot.objects.select_for_update().filter(pk__in=[shot.pk for shot in targets], production=production):
-        next_state(target, user, target.settings.with_steps(steps), f"{names} from {source.name}", change)
+        next_state(target, user, target.settings.with_steps(steps, way), f"{names} from {source.name}", change)
     return change
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Any, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -16,6 +16,13 @@ from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, S
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
 MOST_STEPS = 24
+Way = Literal["replace", "on top", "own"]
+WAYS: dict[Way, str] = {
+    "replace": "In place of the step of that kind",
+    "on top": "On top of what is there",
+    "own": "As a step of its own, last",
+}
+"""How given steps meet those of a shot."""
 _KEPT = "The shot keeps its last good settings."
 FIRST_STEPS = (
     Exposure(id="exposure"),
@@ -109,13 +116,24 @@ class ShotSettings(BaseModel):
                 )
         return [unlinked(step) for step in self.active]
 
-    def with_steps(self, steps: Sequence[AnyStep]) -> ShotSettings:
-        """These settings with steps pasted in: each takes the place of the first of its kind, or comes last."""
+    def with_steps(self, steps: Sequence[AnyStep], way: Way = "replace") -> ShotSettings:
+        """These settings with steps pasted in. “replace”: each takes the place of the first of its kind, or comes last;
+        “on top”: what is there stays, and each acts on top of it, in one step where one can say both, else as the last;
+        “own”: each comes last.
+        """
         mine = list(self.steps)
         taken: set[int] = set()
         for step in map(unlinked, steps):
             place = next((i for i, own in enumerate(mine) if own.kind == step.kind and i not in taken), None)
-            if place is None:
+            if place is not None and way == "on top":
+                both = step.on_top(mine[place]) if mine[place].on else None
+                if mine[place].changes_nothing:
+                    both = step
+                if both is None:
+                    place = None
+                else:
+                    step = both.model_copy(update={"name": mine[place].name, "note": mine[place].note})
+            if place is None or way == "own":
                 mine.append(step.model_copy(update={"id": free_id(mine, step.kind)}))
                 taken.add(len(mine) - 1)
             else:

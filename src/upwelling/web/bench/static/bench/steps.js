@@ -7,6 +7,7 @@ export const steps = {
   says: { tones: [], lut: "", inverse: "", neutral: "", selected: "" },
   solved: "",
   canPaste: false,
+  doubted: null,
 
   start() {
     const list = this.settings.steps;
@@ -302,6 +303,24 @@ export const steps = {
     if (this.lockedOrNone) return;
     const said = await this.solve(this.data.urls.neutral);
     if (!said) return;
+    this.doubted = said.doubt ? said : null;
+    if (!said.doubt) await this.takeNeutral(said);
+  },
+  // A patch that looks like no neutral is taken when a person says so.
+  async takeDoubted() {
+    if (this.doubted && !this.lockedOrNone) await this.takeNeutral(this.doubted);
+    this.doubted = null;
+  },
+  leaveDoubted() {
+    this.doubted = null;
+  },
+  get doubtStyle() {
+    return { background: this.doubted ? this.doubted.swatch : "none" };
+  },
+  get doubtWords() {
+    return this.doubted ? this.doubted.doubt : "";
+  },
+  async takeNeutral(said) {
     this.current.kelvin = said.kelvin;
     this.current.duv = said.duv;
     this.syncControls();
