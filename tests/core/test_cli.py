@@ -390,7 +390,7 @@ def test_steps_stand_after_the_recipe_and_at_a_frame(folder, capsys):
     [
         ("{", "--step"),
         ("[]", "wants a JSON object"),
-        ('{"kind": "polish"}', "one of exposure"),
+        ('{"kind": "polish"}', "one of highlights, exposure"),
         ('{"kind": "glow", "size": 9}', "Size"),
         ('{"kind": "exposure", "limit": {"selections": [{"kind": "cube"}]}}', "exposure"),
         ('{"kind": "exposure", "stops": NaN}', "--step"),

@@ -29,7 +29,7 @@ from upwelling.core.path import (
     trace,
 )
 from upwelling.core.rendering import Rise
-from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps import STEPS, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
 
 AP1 = primaries("AP1")
 CODES = np.random.default_rng(3).uniform(0.05, 0.8, (200, 3))
@@ -144,6 +144,13 @@ def test_stages_off_pass_their_value_on():
     assert make(trim=Trim(steps=(Exposure(stops=1, on=False),))).apply(CODES) == pytest.approx(make().apply(CODES))
     assert make(look=Look(steps=steps, strength=0)).apply(CODES) == pytest.approx(make().apply(CODES))
     assert make(look=Look(steps=steps)).apply(CODES) == pytest.approx(make(trim=Trim(steps=steps)).apply(CODES))
+
+
+def test_curves_that_came_later_leave_fingerprints_as_they_were():
+    """As computed before the step had nine curves: certificates of then still name this path."""
+    step = ColourCurves(id="c", saturation_by_hue=((40, 1.4), (200, 0.6)))
+    path = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="sRGB"), trim=Trim(steps=(step,)))
+    assert path.fingerprint == "bcd8af2726edf2cf20e039dfced6b3cdf42cba1ab9c54168c33e3a226811d6f0"
 
 
 def test_fingerprint_is_for_the_arithmetic():

@@ -47,7 +47,7 @@ class Viewing(BaseModel):
         """What it does, in a few words."""
         step = next((one for one in path.trim.steps if one.id == self.until), None)
         words = [
-            f"{self.stops:+g} stops".replace("-", "−") if self.stops else "",
+            self._brighter(path),
             "black and white" if self.grey else "",
             *(words for stage, words in NAMES.items() if stage in self.without),
             f"up to {step.shown_name}" if step is not None else "",
@@ -55,6 +55,13 @@ class Viewing(BaseModel):
             "on a simulated monitor" if self.monitor is not None else "",
         ]
         return " · ".join(filter(None, words))
+
+    def _brighter(self, path: Path) -> str:
+        if not self.stops:
+            return ""
+        if not path.input.on:
+            return "exposure has no effect while the input is off"
+        return f"{self.stops:+g} stop{'' if abs(self.stops) == 1 else 's'}".replace("-", "−")
 
     def path(self, path: Path) -> Path:
         """The path as it is seen up to the display's light: stages and later steps left out, the table put in. Raises
