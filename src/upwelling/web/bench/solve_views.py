@@ -42,17 +42,12 @@ def _patch(frame: Frame, path: Path, step: str, region: Region | None, point: di
     if region is not None:
         light = engine.run(program, frame.working, place=frame.place)
         return np.concatenate([light[y, a:b] for y, (a, b) in enumerate(region_spans(height, width, region)) if b > a])
-    x, y = (
-        min(max(whole(point.get(axis)) // frame.factor, 0), limit - 1) for axis, limit in (("x", width), ("y", height))
-    )
-    left, top = max(x - AROUND, 0), max(y - AROUND, 0)
+    box = _around(frame, point)
     if "neighbours" in program.needs:
-        light = engine.run(program, frame.working, place=frame.place)[top : y + AROUND + 1, left : x + AROUND + 1]
+        light = engine.run(program, frame.working, place=frame.place)[box]
     else:
         light = engine.run(
-            program,
-            np.ascontiguousarray(frame.working[top : y + AROUND + 1, left : x + AROUND + 1]),
-            place=frame.place.part(top, left),
+            program, np.ascontiguousarray(frame.working[box]), place=frame.place.part(box[0].start, box[1].start)
         )
     return np.ascontiguousarray(light).reshape(-1, 3)
 
@@ -193,17 +188,16 @@ def _codes(frame: Frame, region: Region | None, point: dict[str, Any]) -> Float3
     if region is not None:
         rows = enumerate(region_spans(height, width, region))
         return np.concatenate([frame.working[y, a:b] for y, (a, b) in rows if b > a])
-    left, top = _corner(frame, point)
-    return np.ascontiguousarray(frame.working[top : top + 2 * AROUND + 1, left : left + 2 * AROUND + 1]).reshape(-1, 3)
+    return np.ascontiguousarray(frame.working[_around(frame, point)]).reshape(-1, 3)
 
 
-def _corner(frame: Frame, point: dict[str, Any]) -> tuple[int, int]:
-    """Left and top of what counts as the place of the trace."""
+def _around(frame: Frame, point: dict[str, Any]) -> tuple[slice, slice]:
+    """Rows and columns of the working frame that count as the place of the trace."""
     height, width = frame.working.shape[:2]
-    x, y = (
-        min(max(whole(point.get(axis)) // frame.factor, 0), limit - 1) for axis, limit in (("x", width), ("y", height))
+    y, x = (
+        min(max(whole(point.get(axis)) // frame.factor, 0), limit - 1) for axis, limit in (("y", height), ("x", width))
     )
-    return max(x - AROUND, 0), max(y - AROUND, 0)
+    return slice(max(y - AROUND, 0), y + AROUND + 1), slice(max(x - AROUND, 0), x + AROUND + 1)
 
 
 def _box_of(frame: Frame, region: Region | None) -> tuple[slice, slice]:
