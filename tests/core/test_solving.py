@@ -6,13 +6,13 @@ import pytest
 from upwelling.core.errors import BadValue
 from upwelling.core.path import Display, Input, Path
 from upwelling.core.path.stages import Trim
-from upwelling.core.solving import AIMS, LEVELS, luma_of, off_line, signal_mean, solve
+from upwelling.core.scopes.dots import luma_of, off_skin_line
+from upwelling.core.solving import AIMS, LEVELS, signal_mean, solve
 from upwelling.core.steps import ColourCurves, Contrast, Exposure, WhiteBalance
 
 LUMA = (0.2126, 0.0722)
 DARK, MID, BRIGHT = (0.12, 0.125, 0.13), (0.4, 0.41, 0.42), (0.6, 0.58, 0.55)
 SKIN = (0.47, 0.43, 0.405)
-RNG = np.random.default_rng(4)
 
 
 def path(*steps, target="BT.709 BT.1886", **more):
@@ -21,7 +21,7 @@ def path(*steps, target="BT.709 BT.1886", **more):
 
 
 def patch(code):
-    return np.array(code) + RNG.normal(0, 0.004, (300, 3))
+    return np.array(code) + np.random.default_rng(4).normal(0, 0.004, (300, 3))
 
 
 def after(of, step):
@@ -50,10 +50,10 @@ def test_levels_are_reached(target, legal, steps, aim, code, level):
 @pytest.mark.parametrize("steps", [(), (WhiteBalance(id="w", kelvin=5600), ColourCurves(id="c"))])
 def test_skin_comes_to_its_line(aim, steps):
     of, codes = path(*steps), patch(SKIN)
-    before = off_line(signal_mean(of, codes), LUMA)
+    before = off_skin_line(signal_mean(of, codes), LUMA)
     found = solve(aim, of, codes, LUMA)
     assert abs(before) > 0.5
-    assert abs(off_line(signal_mean(after(of, found.step), codes), LUMA)) < 0.2
+    assert abs(off_skin_line(signal_mean(after(of, found.step), codes), LUMA)) < 0.2
     assert found.step.id == ({"skin by hue": "c", "skin by balance": "w"}[aim] if steps else "")
 
 

@@ -16,7 +16,7 @@ from upwelling.core.operations import run_reference
 from upwelling.core.operations.colour import polar
 from upwelling.core.parameters import signed
 from upwelling.core.path import Path
-from upwelling.core.scopes.dots import SKIN_DEGREES, colour_difference
+from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.steps import AnyStep, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
@@ -36,7 +36,6 @@ _MOST = 400
 """Samples of a patch that are looked at."""
 _REACH = 28.0
 """Degrees a hue may be turned while its neighbours 30° away stay."""
-_LEAST_CHROMA = 0.005
 Luma = tuple[float, float]
 
 
@@ -70,19 +69,6 @@ def signal_mean(path: Path, patch: Float64) -> Float64:
     if path.display.range == "legal":
         signal = legal_to_full(signal, path.display.depth)
     return np.asarray(signal.mean(axis=0))
-
-
-def luma_of(signal: Float64, luma: Luma) -> float:
-    """Luma of one signal."""
-    return float(signal @ [luma[0], 1 - sum(luma), luma[1]])
-
-
-def off_line(signal: Float64, luma: Luma) -> float:
-    """Degrees from the skin-tone line on a vectorscope; nan where there is no hue."""
-    pb, pr = colour_difference(signal, luma)
-    if float(np.hypot(pb, pr)) < _LEAST_CHROMA:
-        return float("nan")
-    return float((np.degrees(np.arctan2(pr, pb)) - SKIN_DEGREES + 180) % 360 - 180)
 
 
 def _exposed(step: Exposure, value: float) -> AnyStep:
@@ -142,7 +128,7 @@ def _moved(offset: Any, to: float) -> tuple[float, ...]:
 
 
 def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
-    was = off_line(signal_mean(path, patch), luma)
+    was = off_skin_line(signal_mean(path, patch), luma)
     if np.isnan(was):
         raise BadValue("The patch has no hue on the display. Mark skin, and no neutral.")
     make: Callable[[float], AnyStep]
@@ -158,7 +144,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
         make = partial(_balanced, holder)
 
     def off(value: float) -> float:
-        return off_line(signal_mean(_with(path, holder, make(value)), patch), luma)
+        return off_skin_line(signal_mean(_with(path, holder, make(value)), patch), luma)
 
     found = [off(float(v)) for v in values]
     crossing = [
@@ -173,7 +159,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
         )
     low, high = min(crossing, key=lambda pair: abs(sum(pair) / 2 - rest))
     step = make(_bisected(off, low, high))
-    now = signed(off_line(signal_mean(_with(path, holder, step), patch), luma), 1)
+    now = signed(off_skin_line(signal_mean(_with(path, holder, step), patch), luma), 1)
     return Solved(step, f"{step.said()}: the patch is {now}° from the skin-tone line; it was {signed(was, 1)}°.")
 
 

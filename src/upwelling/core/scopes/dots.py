@@ -18,6 +18,8 @@ UV_TOP = 0.64
 """The chromaticity plot shows u' and v' from 0 to here; the spectral locus reaches 0.6234 and 0.5868."""
 SKIN_DEGREES = 123.0
 """The skin-tone line, counted from +Pb towards +Pr: the I axis of NTSC, 33° from +Pr. Common practice, no source."""
+LEAST_CHROMA = 0.005
+"""Length of the colour difference (Pb, Pr) up to which there is no hue to speak of."""
 
 
 def vectorscope(signal: Float32, weights: Weights, spans: Spans, gain: float = 1.0, size: int = VECTOR_SIZE) -> Any:
@@ -63,6 +65,19 @@ def colour_difference(rgb: Any, weights: Weights) -> tuple[float, float]:
     kr, kb = weights
     y = kr * rgb[0] + (1 - kr - kb) * rgb[1] + kb * rgb[2]
     return float((rgb[2] - y) / (2 * (1 - kb))), float((rgb[0] - y) / (2 * (1 - kr)))
+
+
+def luma_of(signal: Any, weights: Weights) -> float:
+    """Luma of one signal (3,)."""
+    return float(signal @ [weights[0], 1 - sum(weights), weights[1]])
+
+
+def off_skin_line(signal: Any, weights: Weights) -> float:
+    """Degrees of one signal (3,) from the skin-tone line; nan where there is no hue."""
+    pb, pr = colour_difference(signal, weights)
+    if not float(np.hypot(pb, pr)) > LEAST_CHROMA:
+        return float("nan")
+    return float((np.degrees(np.arctan2(pr, pb)) - SKIN_DEGREES + 180) % 360 - 180)
 
 
 def dot_picture(counts: Any, pixels: int) -> Any:

@@ -13,7 +13,7 @@ from upwelling.core.arrays import MID_GREY, Float32
 from upwelling.core.colour.primaries import Primaries, rgb_to_xyz
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.scopes.kernel import BLOCKS, scene_counts, signal_counts
-from upwelling.core.scopes.spans import Spans, whole
+from upwelling.core.scopes.spans import Spans, pixels_in, whole
 
 STOP_LOW, STOP_HIGH, STOP_BINS = -10.0, 10.0, 100
 
@@ -81,7 +81,7 @@ def signal_facts(signal: Float32, code: Float32, plateau: Any, low: float, high:
     found, sums = np.zeros((BLOCKS, 7), np.int64), np.zeros((BLOCKS, 6))
     with KERNEL_LOCK:
         signal_counts(signal, code, by_channel(plateau), np.float32(low), np.float32(high), spans, found, sums)
-    pixels = max(int(np.maximum(spans[:, 1] - spans[:, 0], 0).sum()), 1)
+    pixels = max(pixels_in(spans), 1)
     below, above, ours, camera, *channels = (float(v) / pixels for v in found.sum(axis=0))
     total = sums.sum(axis=0) / pixels
     spread = np.sqrt(np.maximum(total[3:] - total[:3] ** 2, 0))

@@ -38,9 +38,6 @@ class Plateaus:
         return any(share > 0 for share in self.shares)
 
 
-NO_PLATEAUS = Plateaus((_NONE,) * 3, (_NONE,) * 3, (0.0,) * 3)
-
-
 def camera_plateaus(code: Float32) -> Plateaus:
     """The plateaus of a picture's code (H, W, 3)."""
     found = [_of_channel(np.ascontiguousarray(code[..., channel]).ravel()) for channel in range(3)]

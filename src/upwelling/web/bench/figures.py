@@ -10,7 +10,7 @@ from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour.primaries import rgb_to_rgb, rgb_to_xyz
 from upwelling.core.measure.banding import RISKY, banding
 from upwelling.core.path import Path
-from upwelling.core.scopes.dots import SKIN_DEGREES, colour_difference
+from upwelling.core.scopes.dots import LEAST_CHROMA, SKIN_DEGREES, colour_difference, luma_of, off_skin_line
 from upwelling.core.scopes.facts import SceneFacts, SignalFacts, scene_facts, signal_facts
 from upwelling.core.scopes.spans import Region, common, inner, region_spans
 from upwelling.web.bench.bars import bars_in
@@ -71,7 +71,7 @@ def numbers(
         at = next(i for i, row in enumerate(said) if row["name"] == "Clipped in camera") + 1
         shares = " ".join(percent(share).removesuffix(" %") for share in signal.camera_channels)
         said.insert(at, {"name": "– red, green, blue", "value": f"{shares} %", "title": _plateau_words(frame, path)})
-    if at_rest and extremes is not None:
+    if extremes is not None:
         least, most = extremes
         for name, found in (("Least", least), ("Most", most)):
             value = "  ".join(f"{100 * v:.1f}" for v in found) + " %"
@@ -120,13 +120,12 @@ def region_facts(made: FrameValues, signal: SignalFacts, spans: Any) -> list[dic
     """Mean and spread of the display signal, its hue beside the skin-tone line, and its distance from neutral."""
     path, weights = made.path, luma_weights(made.path)
     mean = np.array(signal.mean)
-    luma = float(mean @ [weights[0], 1 - sum(weights), weights[1]])
-    pb, pr = colour_difference(mean, weights)
-    chroma = float(np.hypot(pb, pr))
+    luma = luma_of(mean, weights)
+    chroma = float(np.hypot(*colour_difference(mean, weights)))
     scene = made.scene()
     light = np.array(signal_facts(scene, scene, NO_PLATEAU, -NO_PLATEAU, NO_PLATEAU, spans).mean)
     luminance = float(light @ rgb_to_xyz(path.working_primaries)[1])
-    angle = (np.degrees(np.arctan2(pr, pb)) - SKIN_DEGREES + 180) % 360 - 180
+    angle = off_skin_line(mean, weights)
     skin = [name for name, low, high in SKIN_BANDS if low <= luma <= high]
     rows = [
         ("Mean R G B", "  ".join(f"{100 * v:.1f}" for v in mean) + " %", "Mean display signal of each channel"),
@@ -145,7 +144,7 @@ def region_facts(made: FrameValues, signal: SignalFacts, spans: Any) -> list[dic
         ),
         (
             "From skin line",
-            f"{angle:+.1f}°".replace("-", "−") if chroma > 0.005 else "no hue",
+            f"{angle:+.1f}°".replace("-", "−") if chroma > LEAST_CHROMA else "no hue",
             f"Vectorscope angle less the skin line’s {SKIN_DEGREES:g}°; common practice",
         ),
         ("From neutral", f"{100 * chroma:.2f} %", "Length of the mean colour difference (Pb, Pr); 0 is neutral"),

@@ -245,9 +245,9 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
     before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
     spans = whole(*before.shape[:2])
     facts = scene_facts(before, working, np.eye(3), spans)
-    out: dict[str, Any] = {"step": step.id, "ground": None}
     pixel = traced(made.before("trim", step.id), frame, wish.point)
-    out["ground"] = curve_ground(step, before, facts.counts.tolist(), pixel, working)
+    ground = curve_ground(step, before, facts.counts.tolist(), pixel, working)
+    out: dict[str, Any] = {"step": step.id, "ground": ground}
     if step.on and not step.changes_nothing:
         after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative

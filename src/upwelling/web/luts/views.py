@@ -77,6 +77,7 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
     chosen = request.GET.get("with", "")
     other = next((o for o in others if str(o.pk) == chosen), None)
     lut = row.lut
+    over = laid_over(row)
     facts = measure(lut, row.interpolation)  # type: ignore[arg-type]
     compared = None
     if other is not None:
@@ -114,8 +115,8 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
             "encodings": list(ENCODINGS),
             "outputs": list(OUTPUTS),
             "as_display": gives_display(row),
-            "over": laid_over(row),
-            "over_percent": round(100 * over.strength) if (over := laid_over(row)) else 100,
+            "over": over,
+            "over_percent": round(100 * over.strength) if over else 100,
             "clipped": {"low": 100 * facts.clipped_low, "high": 100 * facts.clipped_high},
             "folds": 100 * facts.folds,
         },

@@ -328,9 +328,7 @@ document.addEventListener("alpine:init", () => {
         const [a, b, c] = trace[stage];
         this.values[stage] = { a, b, c };
       }
-      this.trace = Object.fromEntries(
-        Object.entries(trace).map(([key, value]) => [key, Array.isArray(value) ? value.join("  ") : value]),
-      );
+      this.trace = this.printed(trace);
     },
   };
 

@@ -45,11 +45,14 @@ export const reading = {
     if (!this.hasOther) return rows.map((row) => ({ ...row, other: "" }));
     return rows.map((row) => ({ ...row, other: (others.find((one) => one.name === row.name) || { value: "–" }).value }));
   },
+  // A trace with each boundary's three values as one text.
+  printed(trace) {
+    return Object.fromEntries(
+      Object.entries(trace).map(([key, value]) => [key, Array.isArray(value) ? value.join("  ") : value]),
+    );
+  },
   takeOther(head) {
-    const trace = head.trace;
-    this.otherTrace = trace && {
-      ...Object.fromEntries(Object.entries(trace).map(([key, value]) => [key, Array.isArray(value) ? value.join("  ") : value])),
-    };
+    this.otherTrace = head.trace && this.printed(head.trace);
     this.otherNumbers = head.numbers;
     this.otherRegion = head.region;
   },
