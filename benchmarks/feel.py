@@ -49,7 +49,8 @@ def slider(label: str) -> str:
 
 
 def add(page: Page, kind: str) -> None:
-    page.select_option("select[aria-label='Add a step']", kind)
+    page.click("button:text-is('Add a step …')")
+    page.click(f"[data-kind={kind}]")
     rest(page)
 
 

@@ -166,6 +166,12 @@ def quiet(page):
     page.wait_for_function("() => document.querySelector('.bench').dataset.busy === 'no'")
 
 
+def add_step(page, kind):
+    """Adds a step of a kind to the trim of the Bench on the page, by the pointer."""
+    page.click("button:text-is('Add a step …')")
+    page.click(f".adding [data-kind={kind}]")
+
+
 def pictured(page):
     """Waits for the Bench's picture; says what the page says when none comes."""
     try:

@@ -4,7 +4,7 @@ from pathlib import Path as FilePath
 
 import pytest
 
-from tests.browser.conftest import enter, pictured
+from tests.browser.conftest import add_step, enter, pictured
 
 AXE = (FilePath(__file__).parent / "axe" / "axe.min.js").read_text()
 PAGES = [
@@ -39,7 +39,7 @@ PAGES = [
 
 
 def _steps(page):
-    page.select_option("select[aria-label='Add a step']", "colour_curves")
+    add_step(page, "colour_curves")
     page.select_option("select[aria-label='View']", "stops")
     page.select_option("select[aria-label='Region']", "ellipse")
     page.click("[data-compare=wipe]")

@@ -6,7 +6,7 @@ import re
 
 import pytest
 
-from tests.browser.conftest import pictured, quiet
+from tests.browser.conftest import add_step, pictured, quiet
 from tests.browser.test_whole_line import fingerprint, open_bench, pixel, step, type_in
 
 
@@ -34,7 +34,7 @@ def bench(brought_in, sign_in):
 
 def test_steps_are_added_moved_switched_copied_and_removed(bench):
     page = bench
-    page.select_option("select[aria-label='Add a step']", "contrast")
+    add_step(page, "contrast")
     page.wait_for_selector(".stephead b:has-text('Contrast')")
     assert page.locator(".steplist li").count() == 6
     type_in(page, "Contrast, stops/stop", "1.4")
@@ -67,6 +67,88 @@ def test_steps_are_added_moved_switched_copied_and_removed(bench):
     page.reload()
     pictured(page)
     assert page.locator(".steplist :text('Depth')").count() == 2
+
+
+def order(page):
+    return page.locator(".steplist li .stepname").all_inner_texts()
+
+
+def test_steps_are_reached_added_ordered_and_switched_without_a_pointer(bench):
+    """From the loaded page: one key to the first control; steps by name, stages, fields and the strip by keys."""
+    page = bench
+    page.reload()
+    quiet(page)
+    focus = "() => document.activeElement.getAttribute('aria-label') || document.activeElement.innerText"
+    page.keyboard.press("r")
+    assert page.evaluate(focus) == "Exposure, slider"
+    page.keyboard.press("d")
+    assert page.evaluate(focus) == "White balance"
+    page.keyboard.press("r")
+    assert page.evaluate(focus).startswith("Scene light")
+    page.keyboard.press("r")
+    second = page.evaluate(focus)
+    page.keyboard.press("Shift+R")
+    assert page.evaluate(focus) != second
+    page.keyboard.press("t")
+    page.wait_for_selector(".steplist li.chosen.off")
+    page.keyboard.press("t")
+    page.wait_for_selector(".steplist li.chosen:not(.off)")
+    page.keyboard.press("a")
+    page.keyboard.type("satur")
+    assert page.locator(".adding li[aria-selected=true]").inner_text().startswith("Saturation")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".stephead b:has-text('Saturation')")
+    quiet(page)
+    assert order(page)[-1] == "Saturation"
+    assert "slider" in page.evaluate(focus)
+    page.keyboard.press("Alt+ArrowUp")
+    page.wait_for_function("() => document.querySelectorAll('.steplist .stepname')[4].innerText === 'Saturation'")
+    page.keyboard.press("a")
+    page.keyboard.type("no such thing")
+    assert page.locator(".adding p:has-text('No step has that')").is_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("PageUp")
+    assert page.evaluate(focus) == "Look"
+    page.keyboard.press("PageDown")
+    page.keyboard.press("PageDown")
+    assert page.evaluate(focus) == "Input"
+    stops = page.evaluate(
+        "() => [...document.querySelectorAll('.strip .groups a')].filter((a) => a.tabIndex === 0).length"
+    )
+    assert stops == 1
+    page.locator(".strip .groups a[tabindex='0']").focus()
+    here = page.evaluate("() => document.activeElement.title")
+    page.keyboard.press("Home")
+    page.keyboard.press("ArrowRight")
+    assert page.evaluate("() => document.activeElement.closest('.strip') !== null")
+    page.keyboard.press("Home")
+    first = page.evaluate("() => document.activeElement.title")
+    page.keyboard.press("End")
+    assert page.evaluate("() => document.activeElement.title") != first or here == first
+    page.click(".pick[data-stage=trim]")
+
+
+def test_a_step_is_drawn_to_another_place_by_its_name(bench):
+    page = bench
+    before = order(page)
+    box = [page.locator(".steplist li .stepname").nth(n).bounding_box() for n in (0, 3)]
+    page.mouse.move(box[0]["x"] + 20, box[0]["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(box[1]["x"] + 20, box[1]["y"] + 6, steps=4)
+    page.wait_for_selector(f".steplist li.after:has-text('{before[3]}')")
+    assert page.locator(".steplist li.dragged .stepname").inner_text() == before[0]
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    assert order(page) == before
+    page.mouse.move(box[0]["x"] + 20, box[0]["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(box[1]["x"] + 20, box[1]["y"] + 6, steps=4)
+    page.mouse.up()
+    quiet(page)
+    assert order(page) == [*before[1:4], before[0], *before[4:]]
+    page.reload()
+    quiet(page)
+    assert order(page) == [*before[1:4], before[0], *before[4:]]
 
 
 def test_strength_and_note(bench):
@@ -154,6 +236,20 @@ def test_a_colour_range_is_taken_from_the_picture_and_shown(bench):
     selected = float(re.search(r"selects <?([\d.]+)", page.inner_text(".says")).group(1)) / 100
     assert 0.2 < greys < 1
     assert greys <= 1 - selected + 0.1
+    # Another place is taken in, by key from the picture, and taken away again: by the range itself or by one joined.
+    width = page.input_value("input[aria-label='Brightness from, stops']")
+    page.mouse.click(box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.9)
+    quiet(page)
+    page.keyboard.press("+")
+    page.wait_for_selector(".tones:has-text('wider now')")
+    quiet(page)
+    assert page.input_value("input[aria-label='Brightness from, stops']") != width
+    page.click("button:text-is('Not these')")
+    page.wait_for_selector(".tones:has-text('gives way'), .tones:has-text('without')")
+    quiet(page)
+    for _ in range(page.locator(".where [data-selection]:not([data-selection=''])").count() - 1):
+        page.click(".where button:text-is('Remove')")
+        quiet(page)
     page.click(".where button:text-is('Remove')")
     page.wait_for_function(
         "() => !document.querySelector('.limitmark') || document.querySelector('.limitmark').offsetParent === null"

@@ -2,7 +2,7 @@
 
 import json
 
-from tests.browser.conftest import quiet
+from tests.browser.conftest import add_step, quiet
 from tests.browser.test_bench import bench, colour_at
 from tests.browser.test_whole_line import fingerprint
 
@@ -36,7 +36,7 @@ def test_the_viewing_layer_is_seen_marked_and_dropped(bench):
 
 def test_nine_curves_and_points_from_the_picture(bench):
     page = bench
-    page.select_option("select[aria-label='Add a step']", "colour_curves")
+    add_step(page, "colour_curves")
     quiet(page)
     by, changes = page.locator("[data-curve=by]"), page.locator("[data-curve=changes]")
     names = [[option.strip(" ●") for option in one.locator("option").all_inner_texts()] for one in (by, changes)]
@@ -122,7 +122,7 @@ def test_the_picture_gets_the_room_and_folded_scopes_are_not_asked_for(bench):
 def test_the_step_just_added_is_in_view(bench):
     page = bench
     for kind in ("saturation", "vignette"):
-        page.select_option("select[aria-label='Add a step']", kind)
+        add_step(page, kind)
         quiet(page)
     seen = page.evaluate(
         "() => { const row = document.querySelector('.steplist li.chosen').getBoundingClientRect(), list = "
@@ -134,7 +134,7 @@ def test_the_step_just_added_is_in_view(bench):
 
 def test_highlights_come_first_and_find_their_clips(bench):
     page = bench
-    page.select_option("select[aria-label='Add a step']", "highlights")
+    add_step(page, "highlights")
     page.wait_for_selector(".tones:has-text('clip in')")
     quiet(page)
     assert page.locator(".steplist li .stepname").first.inner_text() == "Highlights"

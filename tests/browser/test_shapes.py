@@ -4,7 +4,7 @@ pixels inside and outside.
 
 import pytest
 
-from tests.browser.conftest import pictured, quiet
+from tests.browser.conftest import add_step, pictured, quiet
 from tests.browser.test_bench import bench as bench
 from tests.browser.test_bench import colour_at
 from tests.browser.test_whole_line import step, type_in
@@ -157,7 +157,7 @@ def test_one_shape_serves_two_steps(bench):
 
 def test_a_new_texture_acts_and_says_that_no_table_carries_it(bench):
     page = bench
-    page.select_option("select[aria-label='Add a step']", "glow")
+    add_step(page, "glow")
     quiet(page)
     page.wait_for_selector(".about:has-text('A LUT cannot carry it')")
     page.wait_for_selector(".stratum p:has-text('Glow 35 %')")

@@ -52,7 +52,7 @@ def bodies(shot, look, lut):
         "neutral": place,
         "clips": place,
         "solve": {**place, "aim": "grey"},
-        "colour-range": place,
+        "colour-range": {**place, "how": "more", "range": {"hue": 30}},
         "curve": {"kind": "curves", "curve": "master", "points": [[0, 0], [1, 1]]},
         "follow": {"settings": settings, "step": "exposure", "selection": "ellipse", "frame": 0, "model": "turn"},
         "match": {

@@ -229,6 +229,13 @@ def test_neutral_and_range_from_the_picture(shot, as_):
         .weight(shown.path().to_working(read_still(shot.disk_path).code[20, 32:46]))
     )
     assert weight.min() > 0.5
+    more = post(tess, shot, "colour-range", {**place, "how": "more", "range": found}).json()
+    assert more["join"] == ""
+    assert "wider now" in more["sentence"]
+    less = post(tess, shot, "colour-range", {**place, "how": "less", "range": found}).json()
+    assert less["join"] == "without"
+    refused = post(tess, shot, "colour-range", {**place, "how": "more", "range": {"hue": 900}})
+    assert refused.status_code == 422
     assert post(tess, shot, "neutral", {**place, "step": "exposure"}).status_code == 422
     assert "no longer in the trim" in post(tess, shot, "neutral", {**place, "step": "gone"}).json()["error"]
 

@@ -21,7 +21,7 @@ from upwelling.core.steps.lut import LutStep
 from upwelling.core.steps.printer_light import PrinterLight
 from upwelling.core.steps.root_matrix import RootMatrix
 from upwelling.core.steps.saturation import Saturation
-from upwelling.core.steps.selections import SELECTIONS, ColourRange, Matte, range_around
+from upwelling.core.steps.selections import SELECTIONS, ColourRange, Matte, range_around, sampled
 from upwelling.core.steps.sharpen import Sharpen
 from upwelling.core.steps.slope_offset_power import SlopeOffsetPower
 from upwelling.core.steps.streaks import Streaks
@@ -103,4 +103,5 @@ __all__ = [
     "Vignette",
     "WhiteBalance",
     "range_around",
+    "sampled",
 ]

@@ -18,7 +18,7 @@ from upwelling.core.parameters import spoken
 from upwelling.core.path import Path
 from upwelling.core.scopes.spans import Region, region_spans
 from upwelling.core.solving import AIMS, solve
-from upwelling.core.steps import STEPS, Highlights, WhiteBalance, range_around
+from upwelling.core.steps import STEPS, ColourRange, Highlights, WhiteBalance, range_around, sampled
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
@@ -212,6 +212,18 @@ def _box_of(frame: Frame, region: Region | None) -> tuple[slice, slice]:
 @require_POST
 @shot_view()
 def colour_range(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """A colour range that takes in the marked patch."""
+    """A colour range that takes in the marked patch; with ``how`` "more" or "less" the range in hand, with the patch
+    taken in or away.
+    """
     settings, _, patch = _asked(request, shot)
-    return JsonResponse({"range": range_around(patch, shot.path(settings).working_primaries).model_dump(mode="json")})
+    body = json_body(request, "place")
+    working = shot.path(settings).working_primaries
+    how, sent = text_of(body.get("how")), body.get("range")
+    if how not in ("more", "less"):
+        return JsonResponse({"range": range_around(patch, working).model_dump(mode="json"), "join": "", "sentence": ""})
+    try:
+        known = ColourRange.model_validate(sent) if sent else None
+    except ValidationError as error:
+        raise Refused(spoken(error)) from None
+    found = sampled(known, how == "more", patch, working)
+    return JsonResponse({"range": found.range.model_dump(mode="json"), "join": found.join, "sentence": found.sentence})

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import numpy as np
 from pydantic import model_validator
 
-from upwelling.core.arrays import Float
 from upwelling.core.colour.oklab import rgb_to_lms
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Select
-from upwelling.core.operations.colour import Rows, polar
+from upwelling.core.operations.colour import Rows
 from upwelling.core.parameters import number
 from upwelling.core.steps.selections.base import Selection
 
@@ -94,27 +92,3 @@ class ColourRange(Selection):
             parts.append(f"{self.stops_low:+.1f}…{self.stops_high:+.1f} stops".replace("-", "−"))
         text = ", ".join(parts) or "every colour"
         return f"all but {text}" if self.invert else text
-
-
-def range_around(rgb_linear: Float, working: Primaries) -> ColourRange:
-    """A range that takes in the colours of a patch of scene-linear working light (N, 3) with some room around them."""
-    _, hue, saturation, stops = polar(
-        np.asarray(rgb_linear, dtype=np.float64).reshape(-1, 3), np.array(oklab_rows(working))
-    )
-    middle = float(np.degrees(np.angle(np.mean(saturation * np.exp(1j * np.radians(hue)))))) % 360
-    away = np.abs(np.mod(hue - middle + 180, 360) - 180)
-    coloured = float(np.median(saturation))
-    room = (
-        {"hue": round(middle, 1), "hue_width": 360.0}
-        if coloured < 0.02
-        else {"hue": round(middle, 1), "hue_width": round(float(np.clip(2 * np.percentile(away, 95) + 16, 20, 120)), 1)}
-    )
-    low, high = np.percentile(saturation, [5, 95])
-    dark, bright = np.percentile(stops, [5, 95])
-    return ColourRange(
-        **room,
-        saturation_low=round(float(max(low * 0.8 - 0.01, 0)), 3),
-        saturation_high=round(float(min(high * 1.2 + 0.02, 1.5)), 3),
-        stops_low=round(float(np.clip(dark - 1, -16, 12)), 2),
-        stops_high=round(float(np.clip(bright + 1, -16, 12)), 2),
-    )

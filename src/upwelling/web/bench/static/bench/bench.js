@@ -1,5 +1,6 @@
 // The Bench: holds the settings, asks for previews while a hand moves, saves when it rests. Its parts lie in the files beside it.
 import { post } from "../js/http.js";
+import { adding } from "./adding.js";
 import { compare } from "./compare.js";
 import { controls } from "./controls.js";
 import { curve } from "./curve.js";
@@ -11,7 +12,9 @@ import { marks } from "./marks.js";
 import { matching } from "./matching.js";
 import { merged } from "./merged.js";
 import { motion } from "./motion.js";
+import { ordering } from "./ordering.js";
 import { Previews } from "./preview.js";
+import { reach } from "./reach.js";
 import { reading } from "./reading.js";
 import { rendering } from "./rendering.js";
 import { room } from "./room.js";
@@ -25,9 +28,10 @@ import { where } from "./where.js";
 
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
-const EDITING = [controls, steps, where, shapes, tracks, following, groups, curve, matching, marks, look, rendering, solving];
-const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys];
-const PARTS = [...EDITING, ...SEEING];
+const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
+const EDITING = [controls, matching, marks, look, rendering, solving];
+const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach];
+const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
   const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];

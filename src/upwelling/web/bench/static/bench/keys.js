@@ -22,6 +22,7 @@ export const keys = {
       group.hidden = !group.querySelector("a:not([hidden])");
     const none = !this.$root.querySelector(".strip a:not([hidden])");
     this.$refs.noShots.hidden = !none || this.data.more > 0;
+    this.rove(null);
     // Where the strip does not show all shots, the server finds those that it does not.
     if (this.data.more > 0) {
       clearTimeout(this.finding);
@@ -34,6 +35,7 @@ export const keys = {
     if (!response.ok) return;
     const found = await response.json();
     this.$refs.groups.innerHTML = found.html;
+    this.rove(null);
     // What is compared with stays in the list, whatever is searched for.
     const kept = this.against.startsWith("shot:") ? this.otherShot : null,
       gone = kept && !found.others.some((one) => one.pk === kept.pk);
@@ -42,13 +44,19 @@ export const keys = {
   },
 
   key(event) {
-    if (this.$refs.help.open) return null;
+    if (this.$refs.help.open || this.$refs.adding.open) return null;
     if (event.ctrlKey || event.metaKey) {
       if (event.key.toLowerCase() !== "z") return null;
       event.preventDefault();
       return event.shiftKey ? this.redo() : this.undo();
     }
-    if (event.altKey || event.target.matches("input[type=text], input[type=search], select, textarea")) return null;
+    if (event.target.matches("input[type=text], input[type=search], input[type=number], select, textarea")) return null;
+    if (event.altKey) {
+      const way = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!way || this.stage !== "trim" || this.tab !== "steps") return null;
+      event.preventDefault();
+      return this.moveStep(way);
+    }
     const letter = event.key.toLowerCase(),
       { previous, next } = this.data.neighbours;
     const does = {
@@ -86,6 +94,15 @@ export const keys = {
         this.loadMarks();
         this.$nextTick(() => this.$refs.markName && this.$refs.markName.focus());
       },
+      "+": () => this.sampleByKey(event, "more"),
+      "-": () => this.sampleByKey(event, "less"),
+      a: () => this.openAdding(),
+      d: () => this.walkSteps(1),
+      u: () => this.walkSteps(-1),
+      t: () => this.switchInHand(),
+      r: () => this.reachField(event.shiftKey ? -1 : 1),
+      pageup: () => this.walkStages(1),
+      pagedown: () => this.walkStages(-1),
       h: () => this.openHelp(),
       " ": () => {
         if (!event.target.matches("button, a, [role=switch], summary, input[type=checkbox]")) {
@@ -95,7 +112,8 @@ export const keys = {
       },
     }[letter];
     if (does) {
-      if (letter === "m") event.preventDefault();
+      // The letter is not typed into the field that it opens, and the page does not scroll.
+      if (["m", "a", "pageup", "pagedown"].includes(letter)) event.preventDefault();
       does();
     }
     return null;

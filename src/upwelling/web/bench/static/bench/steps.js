@@ -43,7 +43,7 @@ export const steps = {
       title: (step.name || this.data.kinds[step.kind].title) + (step.output ? ` → ${step.output}` : ""),
       on: step.on,
       switchName: `${step.name || this.data.kinds[step.kind].title} on`,
-      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on },
+      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on, ...this.drawnStyle(step.id) },
       limited: step.limit !== null && step.limit.selections.some((one) => one.on),
       moves: step.tracks.length > 0 || (step.limit !== null && step.limit.selections.some((one) => one.tracks.length > 0)),
       mark: step.id === this.step ? "true" : "false",
@@ -116,8 +116,13 @@ export const steps = {
     for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
   },
 
+  // A step that was drawn to another place was not clicked.
   pickStep(event) {
-    this.step = event.currentTarget.closest("[data-step]").dataset.step;
+    if (!this.wasDrawn) this.takeInHand(event.currentTarget.closest("[data-step]").dataset.step);
+    this.wasDrawn = false;
+  },
+  takeInHand(id) {
+    this.step = id;
     this.solved = "";
     this.settleSelection();
     this.buildEditor();
@@ -129,21 +134,16 @@ export const steps = {
     if (id.startsWith("group:")) return this.switchGroup(id.slice(6), event.target.checked);
     const step = this.settings.steps.find((one) => one.id === id);
     step.on = event.target.checked;
+    return this.saveSwitch(step);
+  },
+  saveSwitch(step) {
     return this.save(`${step.name || this.data.kinds[step.kind].title} ${step.on ? "on" : "off"}`);
   },
   listKey(event) {
     const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    if (!way || event.target.matches("input")) return;
+    if (!way || event.altKey || event.target.matches("input")) return;
     event.preventDefault();
-    if (event.altKey) return this.moveStep(way);
-    const next = this.settings.steps[this.index + way];
-    if (!next) return;
-    this.step = next.id;
-    this.settleSelection();
-    this.buildEditor();
-    this.placeOverlays();
-    this.refresh(true);
-    this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${next.id}"] .stepname`).focus());
+    this.walkSteps(way);
   },
   // The list changed: what is in hand is made anew and the state saved.
   changed(label, id) {
@@ -153,10 +153,8 @@ export const steps = {
     this.syncControls();
     this.save(label);
   },
-  addStep(event) {
-    const kind = event.target.value;
-    event.target.value = "";
-    if (!kind || this.locked) return;
+  addStep(kind) {
+    if (this.locked) return;
     const step = { ...JSON.parse(JSON.stringify(this.data.kinds[kind].rest)), id: this.freshId(kind) };
     // What the camera clipped is rebuilt before other steps change the light.
     if (kind === "highlights") this.settings.steps.unshift(step);
@@ -194,23 +192,6 @@ export const steps = {
       group,
     });
     this.changed(`reset ${this.kindTitle.toLowerCase()}`, id);
-  },
-  moveUp() {
-    this.moveStep(-1);
-  },
-  moveDown() {
-    this.moveStep(1);
-  },
-  moveStep(way) {
-    const from = this.index,
-      to = from + way,
-      list = this.settings.steps;
-    if (this.locked || from < 0 || to < 0 || to >= list.length) return;
-    const [step] = list.splice(from, 1);
-    list.splice(to, 0, step);
-    this.regroup(to);
-    this.changed(`move ${this.kindTitle.toLowerCase()} ${way < 0 ? "earlier" : "later"}`, step.id);
-    this.$nextTick(() => this.$root.querySelector(`.steplist [data-step="${step.id}"] .stepname`).focus());
   },
   copyStep() {
     if (!this.hasStep) return;
@@ -280,7 +261,7 @@ export const steps = {
     this.face = "note";
     this.placeOverlays();
   },
-  async solve(url) {
+  async solve(url, more) {
     await this.saving;
     this.work(1);
     try {
@@ -290,6 +271,7 @@ export const steps = {
         region: this.region,
         point: this.point,
         frame: this.frame,
+        ...more,
       };
       return await (await post(url, body)).json();
     } catch (error) {

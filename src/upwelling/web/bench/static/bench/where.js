@@ -211,6 +211,31 @@ export const where = {
       this.changed("colour range from the picture", this.step);
     } else this.putSelection(said.range, "colour range from the picture");
   },
+  sampleMore() {
+    return this.sample("more");
+  },
+  sampleLess() {
+    return this.sample("less");
+  },
+  // On shapes and curves these keys are about them.
+  sampleByKey(event, how) {
+    if (this.face === "where" && this.stage === "trim" && !event.target.closest("svg")) this.sample(how);
+  },
+  // One more place is taken in, or away: by the range in hand where that can be, else by a range joined to it.
+  async sample(how) {
+    if (this.lockedOrNone || this.fullMatte) return;
+    const known = this.isRange ? this.inHand : null,
+      said = await this.solve(this.data.urls["colour-range"], { how, range: known });
+    if (!said) return;
+    const label = how === "more" ? "take a colour in" : "take a colour away";
+    if (said.join) this.putSelection({ ...said.range, join: said.join }, label);
+    else {
+      Object.assign(this.inHand, said.range);
+      this.spread();
+      this.changed(label, this.step);
+    }
+    this.solved = said.sentence;
+  },
   viewMatte(event) {
     const view = event.currentTarget.dataset.view;
     this.setView(this.view === view ? "picture" : view);
