@@ -89,7 +89,7 @@ def main() -> None:
                 measure(page, "Colour curve point", ".bend circle:nth-of-type(3)", None, first)
                 add(page, "saturation")
                 page.click("button:text-is('Where')")
-                page.click("button:text-is('Colours from the picture')")
+                page.click("button:text-is('Only these')")
                 rest(page)
                 page.click("button:text-is('Controls')")
                 measure(page, "Saturation of a colour range", slider("Saturation"), (0.2, 1.8), first)

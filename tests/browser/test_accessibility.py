@@ -54,7 +54,7 @@ IN_TRIM = {
         page.wait_for_selector(".card"),
     ),
     "history": lambda page: page.click("[data-tab=history]"),
-    "share": lambda page: page.click("text=Give to shots"),
+    "share": lambda page: page.click("text=Give …"),
     "setup": lambda page: (
         page.goto(page.url.replace("/bench/", "/bakes/of/")),
         page.wait_for_selector("[data-busy=no]"),

@@ -57,6 +57,7 @@ def test_steps_are_added_moved_switched_copied_and_removed(bench):
     page.wait_for_function(
         "() => [...document.querySelectorAll('.steplist li')].findIndex((li) => li.classList.contains('chosen')) === 4"
     )
+    page.click("button:text-is('More')")
     page.fill("input[aria-label='Name of the step']", "Depth")
     page.press("input[aria-label='Name of the step']", "Enter")
     page.wait_for_selector(".steplist :text('Depth')")
@@ -172,13 +173,13 @@ def test_strength_and_note(bench):
     quiet(page)
     assert sum(whole[:3]) > sum(half[:3])
     assert max(abs(a - b) for a, b in zip(half, pixel(page), strict=True)) <= 1  # two stops at half strength are one
-    page.click("button:has-text('Note')")
+    page.click("button:has-text('More')")
     page.fill("textarea", "Client asked for more light")
     page.locator("textarea").blur()
     quiet(page)
     page.reload()
     pictured(page)
-    page.click("button:has-text('Note ●')")
+    page.click("button:has-text('More ●')")
     assert page.input_value("textarea") == "Client asked for more light"
 
 
@@ -223,7 +224,7 @@ def test_a_colour_range_is_taken_from_the_picture_and_shown(bench):
     page.mouse.click(box["x"] + box["width"] * 0.78, box["y"] + box["height"] * 0.45)
     quiet(page)
     page.click("button:has-text('Where')")
-    page.click("button:text-is('Colours from the picture')")
+    page.click("button:text-is('Only these')")
     page.wait_for_selector(".says:has-text('selects')")
     assert page.locator("input[aria-label='Brightness to, stops']").count() == 1
     page.click("button[data-view=selection]")
@@ -475,7 +476,7 @@ def test_steps_are_given_to_shots_and_taken_back(bench, server):
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "0.8")
     quiet(page)
-    page.click("text=Give to shots")
+    page.click("text=Give …")
     page.wait_for_selector("td:has-text('Exposure: 0 → 0.8')")
     page.check("input[aria-label='Give to B007']")
     page.click("button:has-text('Give to the chosen shots')")
@@ -495,3 +496,36 @@ def test_two_parts_of_one_name_are_refused(bench):
         " try { merged([{ a: 1 }, { a: 2 }]); } catch (error) { return [whole.b, whole.c, error.message]; } }"
     )
     assert said == [2, 3, "Two parts of the page are called “a”."]
+
+
+def test_a_raw_shot_shows_the_light_in_force_and_takes_it_as_its_own(registered, sign_in):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    page.click("tr:has-text('S0199') >> a.strong")
+    quiet(page)
+    page.click(".pick[data-stage=camera]")
+    light, tint, index = "Light, K", "Tint, Duv", "Exposure index, EI"
+    value = lambda label: page.input_value(f"input[aria-label='{label}']")  # noqa: E731
+    assert 5000 < float(value(light)) < 5400
+    assert value(index) == "400"
+    page.select_option("select[aria-label='White balance']", "tungsten")
+    quiet(page)
+    assert value(light) == "2850"
+    type_in(page, light, "4000")
+    quiet(page)
+    assert page.input_value("select[aria-label='White balance']") == "own"
+    assert value(tint) in ("0.000", "0")
+    page.wait_for_selector(".stratum p:has-text('4000 K')")
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.92, box["y"] + box["height"] * 0.5)
+    quiet(page)
+    page.click(".development button:text-is('Neutral from the picture')")
+    page.wait_for_selector(".development .tones:has-text('neutral')")
+    if page.locator("button:text-is('Take it as neutral'):visible").count():
+        page.click("button:text-is('Take it as neutral'):visible")
+    page.wait_for_function(
+        "() => Math.abs(document.querySelector(\"input[aria-label='Light, K']\").value - 5200) < 500"
+    )
+    page.click('button:has-text("Return to the camera\'s")')
+    quiet(page)
+    assert page.input_value("select[aria-label='White balance']") == "as shot"

@@ -93,7 +93,7 @@ def test_handles_bend_the_curve(panel):
 def test_the_bench_shows_another_output_and_a_step_for_it_alone(delivered, brought_in):
     page = open_bench(delivered, brought_in, "B007")
     quiet(page)
-    page.click("button:text-is('Note')")
+    page.click("button:text-is('More')")
     page.select_option("select[aria-label='Output the step is for']", "BT.2100 PQ 1000, P3")
     quiet(page)
     tv = fingerprint(page)

@@ -14,6 +14,7 @@ from upwelling.core.media import dng, open_footage
 from upwelling.core.operations import run_reference
 from upwelling.core.path import CameraFile, Display, Input, Path
 from upwelling.core.raw import Development, Mosaic, RawProfile, RawSettings
+from upwelling.core.raw.neutral import neutral_light
 
 # Two invented but plausible cameras' matrices (XYZ to camera) under light A and D65.
 COLOR_A = ((0.95, -0.30, -0.08), (-0.42, 1.22, 0.21), (-0.06, 0.18, 0.58))
@@ -302,3 +303,30 @@ def test_lossless_jpeg_tiles_are_read(tmp_path):
         ],
     )
     np.testing.assert_array_equal(open_footage(tmp_path / "a.dng").mosaic.values, values)
+
+
+@pytest.mark.parametrize(("kelvin", "duv"), [(2900, 0.0), (4300, -0.008), (6200, 0.002), (9000, 0.01)])
+def test_a_grey_patch_tells_the_light(kelvin, duv):
+    """A noisy grey patch under a known light: the light comes back, and under it the patch is developed to a grey."""
+    noise = np.random.default_rng(4).normal(1, 0.03, (400, 3))
+    patch = PROFILE.neutral_of(kelvin_duv_to_xy(kelvin, duv)) * 0.3 * noise
+    found = neutral_light(patch, PROFILE)
+    assert found.kelvin == pytest.approx(kelvin, rel=0.02)
+    assert found.duv == pytest.approx(duv, abs=0.002)
+    assert found.uneven == pytest.approx(0.03, abs=0.005)
+    own = RawSettings(profile=PROFILE, development=Development(balance="own", kelvin=found.kelvin, duv=found.duv))
+    grey = run_reference(own.operations(primaries("AP1"), "CAT02"), patch.mean(axis=0))
+    np.testing.assert_allclose(grey / grey[1], 1, atol=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("patch", "reason"),
+    [
+        pytest.param([0.6, 1.0, 0.8], "clipped", id="at the white level"),
+        pytest.param([0.0, 0.0, 0.0], "too dark", id="black"),
+        pytest.param([0.05, 0.6, 0.05], "beyond what the controls reach", id="green glass"),
+    ],
+)
+def test_what_is_no_grey_is_refused(patch, reason):
+    with pytest.raises(BadValue, match=reason):
+        neutral_light(np.tile(patch, (20, 1)), PROFILE)

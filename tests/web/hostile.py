@@ -51,6 +51,7 @@ def bodies(shot, look, lut):
         "history": {"position": 0},
         "neutral": place,
         "clips": place,
+        "raw-neutral": place,
         "solve": {**place, "aim": "grey"},
         "colour-range": {**place, "how": "more", "range": {"hue": 30}},
         "curve": {"kind": "curves", "curve": "master", "points": [[0, 0], [1, 1]]},

@@ -8,10 +8,12 @@ import imagecodecs
 import numpy as np
 import pytest
 
+from tests.core.test_raw import PROFILE, mosaic_of
 from tests.web.test_shots import ask, body
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
+from upwelling.core.colour.temperature import kelvin_duv_to_xy
 from upwelling.core.errors import BadValue
-from upwelling.core.media import read_still
+from upwelling.core.media import dng, read_still
 from upwelling.core.path import trace as path_trace
 from upwelling.core.scopes import SCOPES
 from upwelling.core.steps import ColourRange, Contrast, Exposure, Highlights, Ladder, Saturation, WhiteBalance
@@ -473,3 +475,23 @@ def test_what_lies_before_the_step_in_hand_is_kept(shot):
     code = frame.working[5, 40].astype(np.float64)
     np.testing.assert_allclose(again.scene()[5, 40], path_trace(again.path, code)[3].rgb, rtol=1e-4)
     np.testing.assert_allclose(again.signal[5, 40], again.path.apply(code), atol=1e-4)
+
+
+def test_a_raw_shot_is_balanced_from_a_patch(shot, upload, as_, tmp_path):
+    """The light of a grey under a known light is found, and the page knows the light of every named balance."""
+    grey = np.tile(PROFILE.neutral_of(kelvin_duv_to_xy(4300, 0.002)) * 0.3, (54, 96, 1))
+    grey[:, 48:] = 0.999
+    dng.write(tmp_path / "S01.dng", mosaic_of(grey), PROFILE, black=512, white=15871, metadata={"make": "Invented"})
+    upload("S01.dng", (tmp_path / "S01.dng").read_bytes())
+    raw = Shot.objects.get(name="S01")
+    place = {"settings": ShotSettings().model_dump(mode="json"), "point": {"x": 20, "y": 20}}
+    said = post(as_("tess"), raw, "raw-neutral", place).json()
+    assert said["kelvin"] == pytest.approx(4300, rel=0.01)
+    assert said["duv"] == pytest.approx(0.002, abs=5e-4)
+    assert said["doubt"] == ""
+    refused = post(as_("tess"), raw, "raw-neutral", {**place, "point": {"x": 80, "y": 20}})
+    assert (refused.status_code, "clipped" in refused.json()["error"]) == (422, True)
+    assert "no raw file" in post(as_("tess"), shot, "raw-neutral", place).json()["error"]
+    page = as_("tess").get(f"/p/kilnlight/bench/{raw.pk}/").context["data"]["raw_lights"]
+    assert page["index"] == 400
+    assert page["lights"]["as shot"] == pytest.approx([*PROFILE.as_shot_light], abs=0.1)

@@ -107,6 +107,11 @@ class RawProfile(BaseModel):
             xy = found
         return xy
 
+    @property
+    def as_shot_light(self) -> tuple[float, float]:
+        """Kelvin and Duv of the light that the camera took for white."""
+        return xy_to_kelvin_duv(self.white_of(self.as_shot))
+
     def balanced_to_xyz_d50(self, neutral: Any, xy: tuple[float, float]) -> Float64:
         """From camera RGB divided by ``neutral`` to XYZ under D50, where (1, 1, 1) is white of Y = 1."""
         kelvin = xy_to_kelvin_duv(xy)[0]

@@ -16,6 +16,7 @@ from upwelling.core.arrays import Float32
 from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.parameters import spoken
 from upwelling.core.path import Path
+from upwelling.core.raw.neutral import neutral_light
 from upwelling.core.scopes.spans import Region, region_spans
 from upwelling.core.solving import AIMS, solve
 from upwelling.core.steps import STEPS, ColourRange, Highlights, WhiteBalance, range_around, sampled
@@ -109,6 +110,32 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     doubt = neutral_doubt(patch, found, settings, shot)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)}
     return JsonResponse({**fields, "sentence": found.sentence(), **doubt})
+
+
+@require_POST
+@shot_view()
+def raw_neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """The light of the development that makes the marked patch of a raw shot neutral."""
+    body, settings = _settings_asked(request, shot)
+    raw = shot.raw_settings(settings)
+    if raw is None:
+        raise Refused("This is no raw file: its white balance is a step of the trim.")
+    _, region = read_choices(body)
+    index, point = body.get("frame"), body.get("point")
+    frame = frame_of(shot, None if index is None else whole(index))
+    codes = _codes(frame, region, point if isinstance(point, dict) else {})
+    found = neutral_light(codes, raw.profile)
+    doubt = f"Is this patch neutral? It is uneven (its channels spread by {100 * found.uneven:.0f} %)."
+    light = shot.path_at(frame.number, settings).to_working(codes.astype(np.float64).mean(axis=0))
+    return JsonResponse(
+        {
+            "kelvin": found.kelvin,
+            "duv": found.duv,
+            "sentence": found.sentence(),
+            "doubt": doubt if found.uneven > UNEVEN else "",
+            "swatch": swatch(light, shot.path(settings)),
+        }
+    )
 
 
 UNEVEN, FAR = 0.25, 0.06

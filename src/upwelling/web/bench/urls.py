@@ -27,6 +27,7 @@ urlpatterns = [
     path(BENCH + "marks/<int:mark>/thumbnail/", mark_views.mark_thumbnail, name="mark-thumbnail"),
     path(BENCH + "history/", mark_views.history, name="history"),
     path(BENCH + "neutral/", solve_views.neutral, name="neutral"),
+    path(BENCH + "raw-neutral/", solve_views.raw_neutral, name="raw-neutral"),
     path(BENCH + "solve/", solve_views.solve_of, name="solve"),
     path(BENCH + "clips/", solve_views.clips, name="clips"),
     path(BENCH + "colour-range/", solve_views.colour_range, name="colour-range"),

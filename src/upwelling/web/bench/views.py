@@ -15,6 +15,7 @@ from upwelling.core.match import METHODS
 from upwelling.core.parameters import MOST_POINTS
 from upwelling.core.path import Path, StageName, without_tables
 from upwelling.core.raw import Development
+from upwelling.core.raw.development import PRESETS
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
 from upwelling.core.simulate.monitor import MONITORS
@@ -87,6 +88,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json")
         if shot.is_raw
         else None,
+        "raw_lights": _raw_lights(shot),
         "history": history_ends(shot),
         "editable": free,
         "settled": now.is_settled,
@@ -120,6 +122,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "change-marks",
                 "history",
                 "neutral",
+                "raw-neutral",
                 "clips",
                 "solve",
                 "colour-range",
@@ -212,6 +215,18 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "places": ("first", "second", "third", "fourth"),
         },
     )
+
+
+def _raw_lights(shot: Shot) -> dict[str, Any] | None:
+    """The light of every named balance of a raw shot, kelvin and Duv, and the exposure index it recorded."""
+    raw = shot.raw_settings()
+    if raw is None:
+        return None
+    named = {**{name: (kelvin, 0.0) for name, kelvin in PRESETS.items()}, "as shot": raw.profile.as_shot_light}
+    return {
+        "lights": {name: [round(k, 1), round(d, 5)] for name, (k, d) in named.items()},
+        "index": raw.profile.exposure_index,
+    }
 
 
 def _asked(request: HttpRequest, shot: Shot) -> int:

@@ -14,6 +14,7 @@ import { merged } from "./merged.js";
 import { motion } from "./motion.js";
 import { ordering } from "./ordering.js";
 import { Previews } from "./preview.js";
+import { raw } from "./raw.js";
 import { reach } from "./reach.js";
 import { reading } from "./reading.js";
 import { rendering } from "./rendering.js";
@@ -29,7 +30,7 @@ import { where } from "./where.js";
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
-const EDITING = [controls, matching, marks, look, rendering, solving];
+const EDITING = [controls, raw, matching, marks, look, rendering, solving];
 const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
@@ -306,7 +307,7 @@ document.addEventListener("alpine:init", () => {
         ? `of the region, ${head.measured} of the picture`
         : head.measured === "100.0 %"
           ? "of the whole picture"
-          : `of ${head.measured} of the picture, without its bars`;
+          : `of ${head.measured}, bars left out`;
       this.legend = head.legend;
       this.screen = head.screen;
       this.viewingSaid = head.viewing;

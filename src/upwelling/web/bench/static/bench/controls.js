@@ -74,7 +74,7 @@ export const controls = {
     };
   },
   get(path) {
-    const standing = this.standing(path);
+    const standing = this.standing(path) ?? this.inForce(path);
     if (standing !== undefined) return standing;
     return path
       .split(".")
@@ -90,6 +90,7 @@ export const controls = {
       look: this.data.inherited_look,
     }[keys[0]];
     if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
+    this.ownBalance(path);
     if (!this.putKey(path, value)) {
       const last = keys.pop();
       keys.reduce((place, key) => place[key], this.settings)[last] = value;
@@ -110,7 +111,8 @@ export const controls = {
       const number = cell.querySelector(".number");
       if (!number.hasAttribute("data-typing"))
         number.value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
-      cell.classList.toggle("moved", value !== Number(cell.dataset.default));
+      const rests = this.inForce(cell.dataset.path) !== undefined;
+      cell.classList.toggle("moved", !rests && value !== Number(cell.dataset.default));
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
       const value = this.get(choice.dataset.path);

@@ -58,6 +58,9 @@ export const steps = {
   get kindTitle() {
     return this.hasStep ? this.data.kinds[this.current.kind].title : "";
   },
+  get stepTitle() {
+    return this.stepName ? `${this.kindTitle}: ${this.stepName}` : this.kindTitle;
+  },
   get stepName() {
     return this.hasStep ? this.current.name : "";
   },
@@ -68,7 +71,8 @@ export const steps = {
     return this.hasStep ? this.current.output : "";
   },
   get noteMark() {
-    return this.hasStep && (this.current.note || this.current.output) ? "Note ●" : "Note";
+    const { note, output, mix } = this.current || {};
+    return note || output || (mix && mix !== "replace") ? "More ●" : "More";
   },
   get stepMix() {
     return this.hasStep ? this.current.mix : "replace";
@@ -200,7 +204,7 @@ export const steps = {
     this.complain(
       "copied",
       `${this.current.name || this.kindTitle} is copied. Paste puts it after the step in hand, ` +
-        "here or in another shot; “Give to shots” puts it into many.",
+        "here or in another shot; “Give …” puts it into many.",
     );
   },
   pasteStep() {
