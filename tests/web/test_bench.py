@@ -7,6 +7,7 @@ import struct
 import imagecodecs
 import numpy as np
 import pytest
+from django.utils import timezone
 
 from tests.core.test_raw import PROFILE, mosaic_of
 from tests.web.test_shots import ask, body
@@ -25,7 +26,8 @@ from upwelling.web.common.kept import Kept
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings, return_to, set_mark, share_steps, unshare
-from upwelling.web.footage.models import Shot
+from upwelling.web.footage.models import Presence, Shot
+from upwelling.web.footage.presence import FORGOTTEN
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import MOST_STEPS, ShotSettings
 
@@ -495,3 +497,30 @@ def test_a_raw_shot_is_balanced_from_a_patch(shot, upload, as_, tmp_path):
     page = as_("tess").get(f"/p/kilnlight/bench/{raw.pk}/").context["data"]["raw_lights"]
     assert page["index"] == 400
     assert page["lights"]["as shot"] == pytest.approx([*PROFILE.as_shot_light], abs=0.1)
+
+
+def test_who_else_is_on_a_shot_is_said_and_forgotten(shot, as_):
+    """Both are told of each other, a change since is told by its version, and who went silent counts as gone."""
+
+    def say(who):
+        return post(as_(who), shot, "here", {}).json()
+
+    assert say("tess") == {"others": [], "version": 0}
+    assert say("vera")["others"] == ["tess"]
+    apply_settings(shot, None, ShotSettings().with_steps([Exposure(stops=1)]), version=0, label="exposure")
+    assert say("tess") == {"others": ["vera"], "version": 1}
+    Presence.objects.filter(user__username="vera").update(seen=timezone.now() - 2 * FORGOTTEN)
+    assert say("tess")["others"] == []
+
+
+def test_the_bench_opens_where_it_was_left(shot, as_, production):
+    tess = as_("tess")
+    assert tess.get("/p/kilnlight/bench/").url == f"/p/kilnlight/bench/{shot.pk}/"
+    second = Shot.objects.get(pk=shot.pk)
+    second.pk, second.name = None, "ZZ"
+    second.save(force_insert=True)
+    tess.get(f"/p/kilnlight/bench/{second.pk}/")
+    assert tess.get("/p/kilnlight/bench/").url == f"/p/kilnlight/bench/{second.pk}/"
+    Shot.objects.all().delete()
+    said = tess.get("/p/kilnlight/bench/", follow=True)
+    assert "Bring footage in first" in said.content.decode()

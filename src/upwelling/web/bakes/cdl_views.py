@@ -23,8 +23,9 @@ from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_list
+from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.listing import loaded, managed, numbers_in_order
+from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
@@ -103,7 +104,8 @@ def _signal(path: Path, code: Any, place: Place) -> Any:
 @production_view()
 def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     """The page."""
-    page = page_of(request, numbers_in_order(managed(production)), EACH)
+    asked = shot_finder(request.GET, production)
+    page = page_of(request, found(asked, managed(production)), EACH)
     rows = [row_or_trouble(shot) for shot in loaded(production, page.object_list)]
     return render(
         request,
@@ -112,6 +114,7 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
             "production": production,
             "rows": rows,
             "page": page,
+            "finder": asked,
             "endings": ENDINGS[:3],
             "meaning": MEANING,
             "role": production.role_of(request.user),
@@ -126,7 +129,7 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
     ending, wanted = request.GET.get("ending", ""), whole_list(request.GET.getlist("shot"))
     if ending not in ENDINGS:
         raise Refused(f"Corrections are written as {', '.join(ENDINGS)}.")
-    numbers = numbers_in_order(managed(production))
+    numbers = found(shot_finder(request.GET, production), managed(production))
     if request.GET.get("all") != "on":
         numbers = [number for number in numbers if number in wanted]
     chosen = [row_or_trouble(shot) for shot in loaded(production, numbers)]

@@ -12,8 +12,9 @@ from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import one_of, whole_list
 from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.history import share_steps, unshare
-from upwelling.web.footage.listing import loaded, managed, numbers_in_order
+from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import WAYS, Way
@@ -32,7 +33,8 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     picked = set(request.GET.getlist("shot"))
     way: Way = one_of(request.GET.get("way"), tuple(WAYS), "replace")
     groups = []
-    page = page_of(request, numbers_in_order(managed(production).exclude(pk=shot.pk)))
+    asked_for = shot_finder(request.GET, production)
+    page = page_of(request, found(asked_for, managed(production).exclude(pk=shot.pk)))
     for camera, shots in grouped(loaded(production, page.object_list)):
         rows = []
         for other in shots:
@@ -55,6 +57,8 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "way": way,
             "groups": groups,
             "page": page,
+            "finder": asked_for,
+            "any": managed(production).exclude(pk=shot.pk).exists(),
             "may": production.role_of(request.user) == Member.Role.TECHNICIAN,
             "past": production.shared_changes.select_related("created_by")[:6],
         },
@@ -64,9 +68,11 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
 @require_POST
 @shot_view(change=True)
 def give(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """Gives the chosen steps to the chosen shots."""
+    """Gives the chosen steps to the chosen shots, or to all that are found by what the page was asked for."""
     asked, wanted = set(request.POST.getlist("step")), whole_list(request.POST.getlist("shot"))
     steps = [step for step in shot.settings.steps if step.id in asked]
+    if request.POST.get("all") == "on":
+        wanted = set(found(shot_finder(request.POST, production), managed(production)))
     targets = [
         other for other in production.shots.filter(pk__in=wanted).exclude(pk=shot.pk) if other.settled.is_settled
     ]

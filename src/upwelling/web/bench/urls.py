@@ -6,6 +6,7 @@ from upwelling.web.bench import (
     mark_views,
     match_views,
     motion_views,
+    opening,
     share_views,
     shelf_views,
     solve_views,
@@ -16,6 +17,8 @@ from upwelling.web.bench import (
 BENCH = "p/<slug:slug>/bench/<int:pk>/"
 urlpatterns = [
     path(BENCH, views.bench, name="bench"),
+    path("p/<slug:slug>/bench/", opening.any_bench, name="any-bench"),
+    path(BENCH + "here/", opening.here, name="here"),
     path(BENCH + "preview/", views.preview_of, name="preview"),
     path(BENCH + "save/", views.save, name="save"),
     path(BENCH + "undo/", views.undo, name="undo"),

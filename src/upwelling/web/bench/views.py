@@ -27,6 +27,7 @@ from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.held import held
 from upwelling.web.bench.hlg import hlg_ways
+from upwelling.web.bench.opening import remember
 from upwelling.web.bench.preview import View, Wish, preview
 from upwelling.web.bench.scope import BOUNDARIES, read_choices
 from upwelling.web.bench.strip import shelf_of, strip_of
@@ -55,6 +56,7 @@ from upwelling.web.productions.models import Member, Production
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page where one shot is worked."""
     role = production.role_of(request.user)
+    remember(request, production, shot)
     settings = shot.settings
     rules = production.rule_set
     path = shot.path(settings)
@@ -113,6 +115,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             name: reverse(name, args=[production.slug, shot.pk])
             for name in (
                 "preview",
+                "here",
                 "save",
                 "undo",
                 "redo",

@@ -54,14 +54,7 @@ def cuts(request: HttpRequest, production: Production) -> HttpResponse:
         count=Count("events"), lost=Count("events", filter=~Q(events__state=FOUND))
     )
     return render(
-        request,
-        "cuts/cuts.html",
-        {
-            "production": production,
-            "role": production.role_of(request.user),
-            "rows": rows,
-            "first": production.shots.first(),
-        },
+        request, "cuts/cuts.html", {"production": production, "role": production.role_of(request.user), "rows": rows}
     )
 
 
@@ -113,7 +106,6 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
             "changes": _changes(older, cut) if older else [],
             "corrections": events.exclude(cdl=None).filter(state=FOUND).exclude(shot=None).count(),
             "past": production.shared_changes.filter(source=cut.name, steps=TAKEN)[:3],
-            "first": production.shots.first(),
         },
     )
 
@@ -174,7 +166,6 @@ def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse
             "rows": rows,
             "events": json.dumps(events),
             "missing": cut.events.count() - len(rows),
-            "first": production.shots.first(),
         },
     )
 

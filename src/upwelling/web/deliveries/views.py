@@ -130,7 +130,6 @@ def _setup_context(request: HttpRequest, production: Production, given: Any) -> 
         "pattern": PATTERN,
         "event_pattern": EVENT_PATTERN,
         "fields": FIELDS.items(),
-        "first": production.shots.first(),
     }
 
 
@@ -192,7 +191,6 @@ def proof(request: HttpRequest, production: Production, row: Delivery) -> HttpRe
             "proof": row.proof,
             "clipped": f"{100 * row.proof['clipped']:.2g} %" if row.proof and row.proof["clipped"] > 1e-5 else "",
             **_made_from(row),
-            "first": row.shot or production.shots.first(),
         },
     )
 

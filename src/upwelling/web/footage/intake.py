@@ -23,9 +23,10 @@ from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, json_body, list_of, text_of, whole, whole_or
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.cameras import accept_proposal, assign, create_camera, proposals
+from upwelling.web.footage.finding import STATES, found, shot_finder
 from upwelling.web.footage.folders import folder_list
 from upwelling.web.footage.inheritance import inherited_encoding
-from upwelling.web.footage.listing import loaded
+from upwelling.web.footage.listing import loaded, with_settled
 from upwelling.web.footage.models import Arrival, Shot
 from upwelling.web.footage.shots import change_shot
 from upwelling.web.footage.views import recorded_url, thumbnail_url
@@ -34,10 +35,8 @@ from upwelling.web.productions.access import production_view
 from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.models import Production
 
-STATES = ("contradictory", "unknown", "likely", "known", "settled")
 LISTED = 200
 """Arrivals that a page lists at once."""
-STATE_ORDER = Case(*(When(state=state, then=Value(place)) for place, state in enumerate(STATES)))
 ORDER = Case(
     *(
         When(state=state, then=Value(place))
@@ -53,9 +52,8 @@ SHAPES = {"contradictory": "▲", "unknown": "○", "likely": "◐", "known": "�
 def intake(request: HttpRequest, production: Production) -> HttpResponse:
     """The table of files with what is known of each."""
     counts = Counter(dict(production.shots.order_by().values_list("state").annotate(Count("pk"))))
-    wanted = request.GET.get("state", "")
-    shots = production.shots.filter(state=wanted) if wanted else production.shots.all()
-    page = page_of(request, shots.order_by(STATE_ORDER, "name", "pk").values_list("pk", flat=True))
+    asked = shot_finder(request.GET, production, "state")
+    page = page_of(request, found(asked, with_settled(production)))
     role = production.role_of(request.user)
     return render(
         request,
@@ -66,7 +64,7 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
             "rows": [row_of(shot) for shot in loaded(production, page.object_list)],
             "page": page,
             "all": counts.total(),
-            "wanted": wanted,
+            "finder": asked,
             "filters": [
                 {"state": state, "label": Shot.State(state).label, "shape": SHAPES[state], "count": counts[state]}
                 for state in STATES

@@ -24,6 +24,7 @@ from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.look_models import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
+from upwelling.web.footage.presence import Presence
 from upwelling.web.footage.shelf_models import ShelfReference
 from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
 from upwelling.web.jobs.models import Underway
@@ -36,6 +37,7 @@ __all__ = [
     "LookGiven",
     "LookVersion",
     "Mark",
+    "Presence",
     "SharedChange",
     "ShelfReference",
     "Shot",

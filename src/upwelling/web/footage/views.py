@@ -13,6 +13,7 @@ from upwelling.web.common.downloads import picture_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import wants_json
 from upwelling.web.footage.access import shot_view
+from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import next_state
 from upwelling.web.footage.listing import loaded, own_looks, with_settled
@@ -34,8 +35,8 @@ from upwelling.web.productions.models import Production
 def overview(request: HttpRequest, production: Production) -> HttpResponse:
     """The production's page: the Column of its rules, and its shots."""
     rules = production.rule_set
-    numbers = list(production.shots.values_list("pk", flat=True))
-    page = page_of(request, numbers)
+    asked = shot_finder(request.GET, production, "name")
+    page = page_of(request, found(asked, with_settled(production)))
     given = looks_of(production).for_all
     own = own_looks(production)
     grouped = production.shots.filter(group__look_given__isnull=False).exclude(pk__in=own).count()
@@ -47,8 +48,9 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
             "rules": rules,
             "role": production.role_of(request.user),
             "shots": loaded(production, page.object_list),
-            "count": len(numbers),
+            "count": production.shots.count(),
             "page": page,
+            "finder": asked,
             "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
             "seen": as_seen(RulesForm.initial_of(rules)),
             "look": given,

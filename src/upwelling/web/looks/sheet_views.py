@@ -12,8 +12,9 @@ from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
+from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.giving import give_look
-from upwelling.web.footage.listing import loaded, managed, numbers_in_order
+from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.look_services import make_group, set_group
 from upwelling.web.footage.models import SharedChange
@@ -29,7 +30,8 @@ MOST_COLUMNS, EACH = 5, 40
 def sheet(request: HttpRequest, production: Production) -> HttpResponse:
     """Rows of shots, a column as each is now and one for each chosen Look at one strength."""
     table = looks_of(production)
-    page = page_of(request, numbers_in_order(managed(production)), EACH)
+    asked_for = shot_finder(request.GET, production)
+    page = page_of(request, found(asked_for, managed(production)), EACH)
     shots = [shot for shot in loaded(production, page.object_list) if not shot.problem]
     offered = list(table.offered)
     asked = request.GET.getlist("look")
@@ -66,6 +68,7 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
             "role": production.role_of(request.user),
             "rows": rows,
             "page": page,
+            "finder": asked_for,
             "columns": columns,
             "offered": offered,
             "strength": strength,
@@ -81,7 +84,7 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view(change=True)
 def give(request: HttpRequest, production: Production) -> HttpResponse:
     """Gives a Look to the chosen shots, or puts them into a group."""
-    numbers = numbers_in_order(managed(production))
+    numbers = found(shot_finder(request.POST, production), managed(production))
     if request.POST.get("all") != "on":
         wanted = whole_list(request.POST.getlist("shot"))
         numbers = [number for number in numbers if number in wanted]
@@ -96,7 +99,7 @@ def give(request: HttpRequest, production: Production) -> HttpResponse:
             begun = " It is being given below." if change.job else ""
             messages.success(request, f"{on}{begun} One undo takes it back from all.")
         case "group":
-            group = make_group(production, request.POST.get("group", ""), numbers)
+            group = make_group(production, request.POST.get("new_group", ""), numbers)
             messages.success(request, f"{group.name}: {len(numbers)} shots. Give the group a Look on the Looks page.")
         case "join" | "leave":
             chosen = request.POST.get("into", "")

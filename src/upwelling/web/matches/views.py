@@ -15,7 +15,8 @@ from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.common.downloads import FOR_EVER, picture_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import one_of, whole_list, whole_or
-from upwelling.web.footage.listing import choices, loaded, managed, numbers_in_order
+from upwelling.web.footage.finding import found, shot_finder
+from upwelling.web.footage.listing import choices, loaded, managed
 from upwelling.web.footage.models import SharedChange
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.matches.models import MatchProposal, MatchRun
@@ -40,11 +41,8 @@ run_view = view_of(_run)
 @production_view(change="POST")
 def begin(request: HttpRequest, production: Production) -> HttpResponse:
     """Choosing shots and what they are to sit beside; starting the run."""
-    shots = managed(production)
-    camera = whole_or(request.GET.get("camera"))
-    if camera:
-        shots = shots.filter(camera=camera)
-    numbers = numbers_in_order(shots)
+    asked = shot_finder(request.GET, production)
+    numbers = found(asked, managed(production))
     if request.method == "POST":
         try:
             return redirect("match-run", production.slug, _begun(request, production, numbers).pk)
@@ -61,8 +59,7 @@ def begin(request: HttpRequest, production: Production) -> HttpResponse:
             "role": production.role_of(request.user),
             "shots": loaded(production, page.object_list),
             "page": page,
-            "cameras": production.cameras.all(),
-            "camera": camera,
+            "finder": asked,
             "methods": [(name, *text.split(": ")) for name, text in METHODS.items() if name in BY_ITSELF],
             "references": choices(managed(production)),
             "shelf": production.references.all(),

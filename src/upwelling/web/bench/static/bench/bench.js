@@ -13,6 +13,7 @@ import { matching } from "./matching.js";
 import { merged } from "./merged.js";
 import { motion } from "./motion.js";
 import { ordering } from "./ordering.js";
+import { presence } from "./presence.js";
 import { Previews } from "./preview.js";
 import { raw } from "./raw.js";
 import { reach } from "./reach.js";
@@ -31,7 +32,7 @@ import { where } from "./where.js";
 const REFUSED = [400, 413, 422];
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
 const EDITING = [controls, raw, matching, marks, look, rendering, solving];
-const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach];
+const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach, presence];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {

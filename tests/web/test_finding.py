@@ -1,0 +1,91 @@
+"""Finding shots: the same words and menus on every page that lists them; “all” is all that was found."""
+
+import pytest
+from django.http import QueryDict
+
+from upwelling.web.common.finding import Choice, finder
+from upwelling.web.footage.finding import found, shot_finder
+from upwelling.web.footage.listing import with_settled
+from upwelling.web.footage.models import Camera, Shot, ShotGroup
+
+P = "/p/kilnlight/"
+PAGES = ["", "intake/", "looks/sheet/", "bakes/cdl/", "match/"]
+
+
+@pytest.fixture
+def shots(shot):
+    """Three shots: one of a camera at 10:00:00:00 on reel A001, one of a group in another encoding, one bare."""
+    kin = shot.production
+    camera = Camera.objects.create(production=kin, name="A-cam")
+    group = ShotGroup.objects.create(production=kin, name="Furnace")
+    facts = {"camera": camera, "metadata": {"timecode": "10:00:00:00", "reel_name": "A001"}, "rate": 24.0, "frames": 48}
+    Shot.objects.filter(pk=shot.pk).update(**facts, name="A012 Gathering")
+    for name, more in (("B007 Yard", {"group": group, "encoding": "V-Log/V-Gamut"}), ("S01", {"state": "known"})):
+        shot.pk, shot.name = None, name
+        shot._state.adding = True
+        shot.save()
+        Shot.objects.filter(name=name).update(**{"metadata": {}, "camera": None, **more})
+    return kin
+
+
+def names(production, query):
+    asked = shot_finder(QueryDict(query), production)
+    by = dict(Shot.objects.values_list("pk", "name"))
+    return [by[pk] for pk in found(asked, with_settled(production))]
+
+
+@pytest.mark.parametrize(
+    ("query", "expected"),
+    [
+        ("", ["A012 Gathering", "B007 Yard", "S01"]),
+        ("find=gather", ["A012 Gathering"]),
+        ("find=a001", ["A012 Gathering"]),
+        ("find=a-cam", ["A012 Gathering"]),
+        ("find=10:00:01:23", ["A012 Gathering"]),
+        ("find=10:00:02:00", []),
+        ("find=%00", ["A012 Gathering", "B007 Yard", "S01"]),
+        ("camera=none", ["B007 Yard", "S01"]),
+        ("group=none", ["A012 Gathering", "S01"]),
+        ("encoding=V-Log/V-Gamut", ["B007 Yard"]),
+        ("state=known", ["S01"]),
+        ("state=no-such", ["A012 Gathering", "B007 Yard", "S01"]),
+        ("sort=new", ["S01", "B007 Yard", "A012 Gathering"]),
+        ("sort=length&find=ramp", ["A012 Gathering", "B007 Yard", "S01"]),
+        ("camera=none&state=known&find=s", ["S01"]),
+    ],
+)
+def test_what_is_asked_for_is_found(shots, query, expected):
+    got = names(shots, query)
+    assert (got if "sort=length" not in query else got[:1]) == (
+        expected if "sort=length" not in query else expected[:1]
+    )
+
+
+def test_a_camera_and_a_group_are_found_by_number(shots):
+    assert names(shots, f"camera={Camera.objects.get().pk}") == ["A012 Gathering"]
+    assert names(shots, f"group={ShotGroup.objects.get().pk}") == ["B007 Yard"]
+
+
+@pytest.mark.parametrize("page", PAGES)
+def test_every_list_of_shots_asks_in_the_same_way(shots, as_, page):
+    said = as_("tess").get(f"{P}{page}?find=yard").content.decode()
+    assert 'value="yard"' in said
+    assert "Show all" in said
+    shown = as_("tess").get(f"{P}{page}?find=nothing+has+this").content.decode()
+    assert " is like that" in shown
+
+
+def test_all_means_all_that_were_found(shots, as_):
+    tess, own = as_("tess"), Shot.objects.get(name="S01")
+    Shot.objects.filter(production=shots).update(encoding="V-Log/V-Gamut")
+    tess.post(f"{P}looks/sheet/give/", {"what": "group", "new_group": "Yards", "all": "on", "find": "yard"})
+    assert list(ShotGroup.objects.get(name="Yards").shots.values_list("name", flat=True)) == ["B007 Yard"]
+    tess.post(f"{P}bench/{own.pk}/share/give/", {"step": "exposure", "all": "on", "find": "gather", "way": "own"})
+    given = [shot.name for shot in Shot.objects.all() if shot.states.exists()]
+    assert given == ["A012 Gathering"]
+
+
+def test_what_is_no_option_asks_for_nothing_and_the_rest_of_the_address_is_kept():
+    made = finder(QueryDict("kind=x&find=%20a%20&step=1&step=2&page=3"), [Choice("kind", "any", [("y", "Y")])], [])
+    assert (made.word, made["kind"], made.kept) == ("a", "", (("step", "1"), ("step", "2")))
+    assert made.without == "?step=1&step=2"
