@@ -75,9 +75,8 @@ def signed_in(browser, server, registered):
     context.close()
 
 
-@pytest.mark.parametrize("address", PAGES)
-def test_nothing_serious(signed_in, server, address):
-    page = signed_in
+def open_address(page, server, address):
+    """Opens a page of the list, or the Bench in the state that the list names."""
     if address.startswith("bench"):
         page.goto(f"{server}/p/intake/intake/")
         page.click("tbody tr:has-text('A099') >> a.strong")
@@ -90,9 +89,33 @@ def test_nothing_serious(signed_in, server, address):
     else:
         page.goto(server + address.format(p="/p/intake"))
         page.wait_for_load_state("networkidle")
+
+
+@pytest.mark.parametrize("address", PAGES)
+def test_nothing_serious(signed_in, server, address):
+    open_address(signed_in, server, address)
+    assert _serious(signed_in) == []
+
+
+@pytest.mark.parametrize(
+    "address", ["{p}/", "{p}/intake/", "{p}/looks/", "{p}/bakes/", "{p}/deliveries/", "bench trim"]
+)
+def test_nothing_serious_at_twice_the_size(signed_in, server, address):
+    """What a browser zoomed to 200 % shows: half as many pixels each way; no page is wider than its window."""
+    signed_in.set_viewport_size({"width": 640, "height": 400})
+    try:
+        open_address(signed_in, server, address)
+        assert _serious(signed_in) == []
+        if address != "bench trim":
+            assert signed_in.evaluate("() => document.documentElement.scrollWidth - innerWidth") <= 0
+    finally:
+        signed_in.set_viewport_size({"width": 1280, "height": 800})
+
+
+def _serious(page):
     page.evaluate(AXE)
     found = page.evaluate(
         "async () => (await axe.run()).violations.map((v) => [v.impact, v.id, v.nodes.map((n) => "
         "n.html.slice(0, 200))])"
     )
-    assert [v for v in found if v[0] in ("serious", "critical")] == []
+    return [v for v in found if v[0] in ("serious", "critical")]
