@@ -12,6 +12,7 @@ from tests.core.witness import ffmpeg_lut3d
 from upwelling.core.errors import BadLut, UnwritableFile
 from upwelling.core.lut import Domain, Lut1D, Lut3D, lattice
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
+from upwelling.core.lut.table import CACHED
 from upwelling.core.tables.files import read_lut, write_lut
 
 RNG = np.random.default_rng(21)
@@ -179,3 +180,17 @@ def test_files_that_are_no_tables(tmp_path):
 def test_any_table_survives_its_text(rows):
     table = np.array(rows, np.float32).reshape(2, 2, 2, 3)
     np.testing.assert_allclose(parse_cube(format_cube(Lut3D(table)).encode()).table, table, atol=1e-7, rtol=1e-6)
+
+
+@pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
+@pytest.mark.parametrize("shift", [0, 1])
+def test_results_stored_past_the_cache_are_the_same_bit_for_bit(interpolation, shift):
+    """A picture larger than ``CACHED``, no multiple of sixteen pixels, at and off the 16 bytes, against its halves."""
+    picture = np.random.default_rng(1).random((CACHED // 12 + 1003, 3), dtype=np.float32)
+    lut = Lut3D((lattice(17) ** 1.3).astype(np.float32))
+    room = np.empty(picture.size + 4, np.float32)
+    first = (-room.ctypes.data // 4) % 4 + shift
+    out = lut.apply(picture, interpolation, out=room[first : first + picture.size].reshape(picture.shape))
+    half = len(picture) // 32 * 16
+    np.testing.assert_array_equal(out[:half], lut.apply(picture[:half], interpolation))
+    np.testing.assert_array_equal(out[half:], lut.apply(picture[half:], interpolation))

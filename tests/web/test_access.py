@@ -34,6 +34,11 @@ def addresses(production, shot):
         "/",
         "/encodings/",
         f"{p}/",
+        f"{p}/people/",
+        f"{p}/record/",
+        f"{p}/about/",
+        f"{p}/handover/",
+        f"{p}/handover/file/",
         f"{p}/bench/{shot.pk}/",
         f"{p}/bakes/",
         f"{p}/shots/{shot.pk}/thumbnail/",
@@ -64,6 +69,10 @@ def addresses(production, shot):
         f"{p}/bakes/cdl/",
     ]
     changes = [
+        f"{p}/people/",
+        f"{p}/about/",
+        f"{p}/notes/",
+        f"{p}/copy/",
         f"{p}/rules/",
         f"{p}/intake/upload/",
         f"{p}/shots/{shot.pk}/encoding/",

@@ -13,7 +13,9 @@ from upwelling.core.errors import BadValue
 
 def add_commands(commands: Any) -> None:
     """Declares user, member and root."""
-    user = commands.add_parser("user", help="accounts of the web application: add, password, allow, forbid, list")
+    user = commands.add_parser(
+        "user", help="accounts of the web application: add, password, allow, forbid, administer, list"
+    )
     doing = user.add_subparsers(dest="what", required=True, metavar="WHAT")
     for what, words in (("add", "a new account; its password is asked for"), ("password", "another password")):
         one = doing.add_parser(what, help=words)
@@ -21,7 +23,11 @@ def add_commands(commands: Any) -> None:
         one.set_defaults(run=_user, creates=False)
         if what == "add":
             one.add_argument("--creates", action="store_true", help="may begin productions")
-    for what, words in (("allow", "may begin productions"), ("forbid", "may no longer begin productions")):
+    for what, words in (
+        ("allow", "may begin productions"),
+        ("forbid", "may no longer begin productions"),
+        ("administer", "looks after accounts on the page of accounts, and may begin productions"),
+    ):
         one = doing.add_parser(what, help=words)
         one.add_argument("name", metavar="NAME")
         one.set_defaults(run=_allow)
@@ -85,6 +91,10 @@ def _user(options: argparse.Namespace) -> int:
 
 
 def _allow(options: argparse.Namespace) -> int:
+    if options.what == "administer":
+        _accounts().administer(options.name)
+        print(f"{options.name} looks after accounts.")
+        return 0
     _accounts().allow(options.name, options.what == "allow")
     print(f"{options.name} {'may' if options.what == 'allow' else 'may no longer'} begin productions.")
     return 0

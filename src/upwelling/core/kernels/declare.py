@@ -23,7 +23,10 @@ from functools import cache
 from pathlib import Path as FilePath
 from typing import Any
 
-import numba
+from upwelling.core.kernels.vectors import prefer_wide
+
+prefer_wide()
+import numba  # noqa: E402
 
 KERNEL_LOCK = threading.RLock()
 CORE = FilePath(__file__).parents[1]

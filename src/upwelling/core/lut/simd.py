@@ -62,6 +62,14 @@ def _store(b: Any, value: Any, pointer: Any, offset: Any) -> None:
     b.store(value, b.bitcast(place, value.type.as_pointer())).align = 4
 
 
+def _stream(b: Any, value: Any, pointer: Any, offset: Any) -> None:
+    """Stored past the cache, to a place at 16 bytes: lines of a picture that the cache cannot hold are not read first."""
+    place = b.gep(pointer, [offset])
+    stored = b.store(value, b.bitcast(place, value.type.as_pointer()))
+    stored.align = 16
+    stored.set_metadata("nontemporal", b.module.add_metadata([ir.Constant(_I32, 1)]))
+
+
 def _deinterleave(b: Any, parts: list[Any], lanes: int) -> list[Any]:
     first_two = _shuffle(b, parts[0], parts[1], list(range(2 * lanes)))
     third = _shuffle(b, parts[2], parts[2], list(range(lanes)) + [0] * lanes)
@@ -133,7 +141,7 @@ def _four_of_sixteen(b: Any, lattice: Any, offsets: Any, weights: Any, j: int, t
     return rows[0]
 
 
-def _generator(trilinear: bool) -> Any:
+def _generator(trilinear: bool, put: Any = _store) -> Any:
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
         def data(k: int) -> Any:
             return context.make_array(signature.args[k])(context, b, a[k]).data
@@ -146,9 +154,9 @@ def _generator(trilinear: bool) -> Any:
         for q in range(0, LANES, 4):
             p0, p1, p2, p3 = pixels[q : q + 4]
             place = b.add(offset, _I64(q * 3))
-            _store(b, _shuffle(b, p0, p1, [0, 1, 2, 4]), target, place)
-            _store(b, _shuffle(b, p1, p2, [1, 2, 4, 5]), target, b.add(place, _I64(4)))
-            _store(b, _shuffle(b, p2, p3, [2, 4, 5, 6]), target, b.add(place, _I64(8)))
+            put(b, _shuffle(b, p0, p1, [0, 1, 2, 4]), target, place)
+            put(b, _shuffle(b, p1, p2, [1, 2, 4, 5]), target, b.add(place, _I64(4)))
+            put(b, _shuffle(b, p2, p3, [2, 4, 5, 6]), target, b.add(place, _I64(8)))
         return context.get_dummy_value()
 
     return generate
@@ -171,6 +179,24 @@ def _sixteen(
 
 
 @intrinsic  # type: ignore[untyped-decorator]
+def _sixteen_stream(
+    typing_context: Any,
+    image: Any,
+    pixel: Any,
+    table: Any,
+    last: Any,
+    last_cell: Any,
+    stride_r: Any,
+    stride_g: Any,
+    stride_b: Any,
+    out: Any,
+) -> Any:
+    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(
+        False, _stream
+    )
+
+
+@intrinsic  # type: ignore[untyped-decorator]
 def _sixteen_trilinear(
     typing_context: Any,
     image: Any,
@@ -186,11 +212,30 @@ def _sixteen_trilinear(
     return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(True)
 
 
+@intrinsic  # type: ignore[untyped-decorator]
+def _sixteen_trilinear_stream(
+    typing_context: Any,
+    image: Any,
+    pixel: Any,
+    table: Any,
+    last: Any,
+    last_cell: Any,
+    stride_r: Any,
+    stride_g: Any,
+    stride_b: Any,
+    out: Any,
+) -> Any:
+    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(
+        True, _stream
+    )
+
+
 @parallel
-def tetrahedral_simd(image: Any, table: Any, size: Any, out: Any) -> None:
+def tetrahedral_simd(image: Any, table: Any, size: Any, out: Any, stream: Any) -> None:
     """image, out: flat float32 of at least 16 pixels, not the same array; table: flat float32 size³ × 4, red slowest.
 
-    The last block overlaps the one before instead of running a tail.
+    The last block overlaps the one before instead of running a tail. ``stream`` stores past the cache; ``out`` must begin
+    at 16 bytes then.
     """
     count = image.size // 3
     blocks = (count + 15) // 16
@@ -199,13 +244,15 @@ def tetrahedral_simd(image: Any, table: Any, size: Any, out: Any) -> None:
     if count >= 16:
         for group in prange((blocks + 255) // 256):
             for j in range(group * 256, min(group * 256 + 256, blocks)):
-                _sixteen(
-                    image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out
-                )
+                pixel = np.int64(min(j * 16, count - 16))
+                if stream and pixel == j * 16:
+                    _sixteen_stream(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out)
+                else:
+                    _sixteen(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out)
 
 
 @parallel
-def trilinear_simd(image: Any, table: Any, size: Any, out: Any) -> None:
+def trilinear_simd(image: Any, table: Any, size: Any, out: Any, stream: Any) -> None:
     """As ``tetrahedral_simd``, between all eight corners of the cell."""
     count = image.size // 3
     blocks = (count + 15) // 16
@@ -214,6 +261,8 @@ def trilinear_simd(image: Any, table: Any, size: Any, out: Any) -> None:
     if count >= 16:
         for group in prange((blocks + 255) // 256):
             for j in range(group * 256, min(group * 256 + 256, blocks)):
-                _sixteen_trilinear(
-                    image, np.int64(min(j * 16, count - 16)), table, last, last_cell, stride_r, stride_g, stride_b, out
-                )
+                pixel = np.int64(min(j * 16, count - 16))
+                if stream and pixel == j * 16:
+                    _sixteen_trilinear_stream(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out)
+                else:
+                    _sixteen_trilinear(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out)

@@ -17,6 +17,8 @@ Interpolation = Literal["tetrahedral", "trilinear"]
 Triple = tuple[float, float, float]
 LARGEST = 256
 """Points a side of the largest cube that is read or run."""
+CACHED = 8 * 2**20
+"""Bytes from which a result is stored past the cache, which could not hold it. Measured; see benchmarks/run.py."""
 _KERNELS = {"tetrahedral": (tetrahedral_plain, tetrahedral_simd), "trilinear": (trilinear_plain, trilinear_simd)}
 
 
@@ -86,8 +88,9 @@ class Lut3D(Table):
         if plain or flat.shape[0] < LANES or self.size > LARGEST:
             slow(flat, self.table, flat_out)
         else:
+            past_cache = bool(out.nbytes > CACHED and out.ctypes.data % 16 == 0)
             with KERNEL_LOCK:
-                fast(flat.reshape(-1), self._padded, self.size, flat_out.reshape(-1))
+                fast(flat.reshape(-1), self._padded, self.size, flat_out.reshape(-1), past_cache)
         return out
 
 

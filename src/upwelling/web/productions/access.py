@@ -6,31 +6,51 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
+from django.contrib.messages.constants import ERROR
 from django.http import HttpRequest, HttpResponseBase
 
 from upwelling.web.common.access import Access, Change, marked
 from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.record import enter, words_for
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., HttpResponseBase]]
 
 
-def production_view(*, change: Change = False) -> Decorator:
+def production_view(*, change: Change = False, archived: bool = False) -> Decorator:
     """``view(request, production, …)`` for members.
 
-    Who may not change it is refused where the view changes something.
+    Who may not change it is refused where the view changes something, and everybody while the production is archived,
+    unless ``archived``. What was changed goes into the production's record.
     """
     access = Access("members", change)
 
     def declare(view: Callable[..., Any]) -> Callable[..., HttpResponseBase]:
         @wraps(view)
         def inner(request: HttpRequest, slug: str, **rest: Any) -> Any:
-            return view(
-                request, production_for(request.user, slug, change=access.changes(request.method or "")), **rest
-            )
+            changes = access.changes(request.method or "")
+            production = production_for(request.user, slug, change=changes, archived=archived)
+            answer = view(request, production, **rest)
+            if changes and answer.status_code < 400 and not _refused(request):
+                _record(request, production)
+            return answer
 
         return marked(inner, access)
 
     return declare
+
+
+def _refused(request: HttpRequest) -> bool:
+    """Whether a view that led back to a page has told the person there why it changed nothing."""
+    queued = getattr(request, "_messages", None)
+    return any(message.level >= ERROR for message in getattr(queued, "_queued_messages", ()))
+
+
+def _record(request: HttpRequest, production: Production) -> None:
+    """What a view changed, by its address's name and the thing in it; a production that is gone has no record."""
+    match = request.resolver_match
+    address = (match.url_name if match else None) or "change"
+    if Production.objects.filter(pk=production.pk).exists():
+        enter(production, request.user, words_for(address), getattr(request, "about", ""))
 
 
 def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:
@@ -42,7 +62,9 @@ def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:
         def declare(view: Callable[..., Any]) -> Callable[..., HttpResponseBase]:
             @wraps(view)
             def inner(request: HttpRequest, production: Production, pk: int, **rest: Any) -> Any:
-                return view(request, production, find(production, pk), **rest)
+                thing = find(production, pk)
+                request.about = str(thing)  # type: ignore[attr-defined]
+                return view(request, production, thing, **rest)
 
             return production_view(change=change)(inner)
 

@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path as FilePath
 
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
+from django.contrib.auth.tokens import default_token_generator
+from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
 from django.db import transaction
+from django.http import HttpRequest
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.encoding import force_bytes
+from django.utils.http import urlsafe_base64_encode
 
 from upwelling.core.errors import BadValue
 from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
@@ -63,6 +72,11 @@ def add_user(name: str, password: str, *, creates: bool = False) -> User:
 def allow(name: str, creates: bool) -> None:
     """Gives someone the right to begin productions, or takes it."""
     Rights.objects.update_or_create(user=_user(name), defaults={"may_create": creates})
+
+
+def administer(name: str) -> None:
+    """Lets someone look after accounts, and begin productions."""
+    Rights.objects.update_or_create(user=_user(name), defaults={"may_create": True, "may_administer": True})
 
 
 def add_root(slug: str, folder: str) -> str:
@@ -131,3 +145,101 @@ def _keep_a_technician(production: Production, leaving: User) -> None:
     technicians = set(production.members.filter(role=Member.Role.TECHNICIAN).values_list("user", flat=True))
     if technicians == {leaving.pk}:
         raise BadValue(f"{leaving} is the only technician of {production.slug}. Make someone else one first.")
+
+
+# --- by the page of an administrator ---------------------------------------------------------------------------------
+@transaction.atomic
+def invite(name: str, *, creates: bool = False, administers: bool = False) -> User:
+    """A new account without a password; its person sets one at the address that ``link_for`` gives."""
+    user = User(username=name.strip())
+    try:
+        user.clean_fields(exclude=["password"])
+    except ValidationError as error:
+        raise BadValue(f"“{name}” cannot be an account's name. {' '.join(error.messages)}") from None
+    if User.objects.filter(username__iexact=user.username).exists():
+        raise BadValue(f"There is an account “{user.username}” already.")
+    user.set_unusable_password()
+    user.save()
+    Rights.objects.create(user=user, may_create=creates, may_administer=administers)
+    return user
+
+
+def link_for(user: User) -> str:
+    """The path at which someone sets their own password, once; good for as long as Django's reset links are."""
+    number = urlsafe_base64_encode(force_bytes(user.pk))
+    return reverse("invitation", args=[number, default_token_generator.make_token(user)])
+
+
+def reset(user: User) -> str:
+    """Ends someone's password and sessions; gives the path at which they set another."""
+    user.set_unusable_password()
+    user.save(update_fields=["password"])
+    end_sessions(user)
+    return link_for(user)
+
+
+@transaction.atomic
+def set_active(user: User, active: bool, by: User) -> None:
+    """Lets someone sign in, or no longer; what they made stays. Nobody ends themselves, nor the last administrator."""
+    if not active and user.pk == by.pk:
+        raise BadValue("You cannot end your own account; another administrator can.")
+    if not active:
+        _keep_an_administrator(user)
+    user.is_active = active
+    user.save(update_fields=["is_active"])
+    if not active:
+        end_sessions(user)
+
+
+@transaction.atomic
+def set_rights(user: User, *, creates: bool, administers: bool) -> None:
+    """What someone may do beyond their productions."""
+    if not administers:
+        _keep_an_administrator(user)
+    Rights.objects.update_or_create(user=user, defaults={"may_create": creates, "may_administer": administers})
+
+
+def _keep_an_administrator(leaving: User) -> None:
+    left = Rights.objects.filter(may_administer=True, user__is_active=True).exclude(user=leaving)
+    if Rights.objects.filter(user=leaving, may_administer=True).exists() and not left.exists():
+        raise BadValue(f"{leaving} is the only administrator. Make someone else one first.")
+
+
+@dataclass(frozen=True, slots=True)
+class OpenSession:
+    """One place where someone is signed in: its key, since when, by which program, and whether it is this one."""
+
+    key: str
+    until: datetime
+    seen: str
+    program: str
+    address: str
+    here: bool = False
+
+
+def sessions_of(user: User, here: str = "") -> list[OpenSession]:
+    """Where someone is signed in; ``here`` is the key of the session that asks."""
+    found = []
+    for row in Session.objects.filter(expire_date__gt=timezone.now()).iterator():
+        data = row.get_decoded()
+        if data.get("_auth_user_id") == str(user.pk):
+            said = data.get("signed_in", {})
+            program, address, seen = (str(said.get(name, ""))[:160] for name in ("program", "address", "at"))
+            found.append(OpenSession(row.session_key, row.expire_date, seen, program, address, row.session_key == here))
+    return sorted(found, key=lambda one: one.seen, reverse=True)
+
+
+def end_sessions(user: User, key: str = "", *, but: str = "") -> int:
+    """Ends one session of someone's, or all but one; gives how many."""
+    keys = [one.key for one in sessions_of(user) if (one.key == key if key else one.key != but)]
+    return Session.objects.filter(session_key__in=keys).delete()[0]
+
+
+def note_sign_in(sender: object, request: HttpRequest | None, user: User, **_: object) -> None:
+    """Keeps, with a new session, from where it was begun."""
+    if request is not None and hasattr(request, "session"):
+        request.session["signed_in"] = {
+            "program": request.headers.get("User-Agent", "")[:160],
+            "address": request.META.get("REMOTE_ADDR", ""),
+            "at": timezone.now().isoformat(timespec="minutes"),
+        }

@@ -22,8 +22,22 @@ from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
 from upwelling.web.common.models import Authored
 from upwelling.web.productions.conflicts import mark_of
+from upwelling.web.productions.notes import Note
+from upwelling.web.productions.record import Entry
 from upwelling.web.productions.rules import Rules
 
+__all__ = [
+    "Entry",
+    "FootageRoot",
+    "Member",
+    "Note",
+    "OwnOutput",
+    "Production",
+    "Rights",
+    "may_administer",
+    "may_create",
+    "production_for",
+]
 R = TypeVar("R", bound=models.Model)
 
 
@@ -66,6 +80,10 @@ class Production(models.Model):
     created = models.DateTimeField(default=timezone.now)
     arithmetic = models.PositiveSmallIntegerField(default=ARITHMETIC)
     """The arithmetic whose numbers its people have been told of."""
+    archived = models.DateTimeField(null=True, blank=True)
+    """Since when it is out of the way and cannot be changed."""
+    removing = models.DateTimeField(null=True, blank=True)
+    """When it goes for good, unless someone takes that back."""
 
     objects = ProductionQuerySet.as_manager()
 
@@ -192,6 +210,8 @@ class Rights(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="rights")
     may_create = models.BooleanField(default=False)
+    may_administer = models.BooleanField(default=False)
+    """Whether they invite others, reset and end their accounts, and see all productions' members."""
 
     def __str__(self) -> str:
         return f"{self.user}: {'may' if self.may_create else 'may not'} create productions"
@@ -202,8 +222,21 @@ def may_create(user: Any) -> bool:
     return Rights.objects.filter(user=user, may_create=True).exists()
 
 
-def production_for(user: Any, slug: str, *, change: bool = False) -> Production:
-    """The production for a member; Http404 for others, PermissionDenied for a viewer who wants to change it."""
+def may_administer(user: Any) -> bool:
+    """Whether someone looks after accounts."""
+    return Rights.objects.filter(user=user, may_administer=True).exists()
+
+
+ARCHIVED = (
+    "This production is archived: it can be looked at and downloaded from, and nothing in it changes. A technician "
+    "takes it out of the archive on its About page."
+)
+
+
+def production_for(user: Any, slug: str, *, change: bool = False, archived: bool = False) -> Production:
+    """The production for a member; Http404 for others, PermissionDenied for a viewer who wants to change it, and for
+    everybody while it is archived, unless ``archived``.
+    """
     production = Production.objects.visible_to(user).filter(slug=slug).first()
     if production is None:
         raise Http404
@@ -211,4 +244,6 @@ def production_for(user: Any, slug: str, *, change: bool = False) -> Production:
         raise PermissionDenied(
             "You are a viewer here: you may look and download. A technician of the production may change it."
         )
+    if change and production.archived and not archived:
+        raise PermissionDenied(ARCHIVED)
     return production

@@ -17,7 +17,7 @@ from upwelling.web.common.access import signed_in
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.conflicts import only_changed
 from upwelling.web.productions.forms import ProductionForm, RulesForm
-from upwelling.web.productions.models import Production, may_create
+from upwelling.web.productions.models import Production, may_administer, may_create
 from upwelling.web.productions.services import create_production, note_numbers_seen, on_fresh_rules, set_rules
 
 
@@ -39,7 +39,17 @@ def productions(request: HttpRequest) -> HttpResponse:
         production = create_production(request.user, **form.cleaned_data)
         return redirect("production", production.slug)
     rows = Production.objects.visible_to(request.user).annotate(shot_count=_count("shots"), bake_count=_count("bakes"))
-    return render(request, "productions/productions.html", {"productions": rows, "form": form, "may_create": may})
+    return render(
+        request,
+        "productions/productions.html",
+        {
+            "productions": rows.filter(archived=None),
+            "archived": rows.exclude(archived=None),
+            "form": form,
+            "may_create": may,
+            "administers": may_administer(request.user),
+        },
+    )
 
 
 @require_POST

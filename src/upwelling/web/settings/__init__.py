@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "upwelling.web.common",
+    "upwelling.web.care",
     "upwelling.web.deliveries",
     "upwelling.web.bakes",
     "upwelling.web.outputs",

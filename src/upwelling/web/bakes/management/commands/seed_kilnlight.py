@@ -158,7 +158,9 @@ class Command(BaseCommand):
                 users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop."
             )
             Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
-            Rights.objects.update_or_create(user=users["technician"], defaults={"may_create": True})
+            Rights.objects.update_or_create(
+                user=users["technician"], defaults={"may_create": True, "may_administer": True}
+            )
             FootageRoot.objects.create(production=production, folder=".")
         self._shoot(production, users["technician"])
         if not production.cameras.exists():

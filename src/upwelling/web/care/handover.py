@@ -1,0 +1,156 @@
+"""The hand-over report: what each camera is, what its shots do otherwise, Looks, what was delivered and from which
+settings, notes and open questions.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db.models import Count
+from django.utils import timezone
+
+from upwelling.web.bakes.models import Bake
+from upwelling.web.deliveries.models import Delivery
+from upwelling.web.footage.listing import loaded, looks_in_force, with_settled
+from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.models import Shot
+from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.notes import Note
+
+MOST_EXCEPTIONS = 200
+"""Shots that are named as exceptions; more are counted."""
+
+
+@dataclass(frozen=True, slots=True)
+class CameraFacts:
+    """A camera as it is handed over; ``encoding`` for its shots and ``correction`` in words, both may be empty."""
+
+    name: str
+    encoding: str
+    range: str
+    shots: int
+    correction: str
+    notes: list[Note]
+
+
+@dataclass(frozen=True, slots=True)
+class Otherwise:
+    """A shot that does something else than its camera and production say, and what."""
+
+    shot: Shot
+    what: list[str]
+
+
+@dataclass(frozen=True)
+class Report:
+    """All that the page prints, in its order."""
+
+    made: Any
+    rules: Any
+    cameras: list[CameraFacts]
+    loose: int
+    exceptions: list[Otherwise]
+    more_exceptions: int
+    unsettled: int
+    looks: list[tuple[str, str, int]]
+    given: str
+    bakes: list[Bake]
+    deliveries: list[Delivery]
+    verdicts: dict[str, int]
+    open: list[Note]
+    notes: list[Note]
+    people: list[tuple[str, str]]
+    shots: int
+    trouble: list[str] = field(default_factory=list)
+
+
+def report_of(production: Production) -> Report:
+    """The report as things are now."""
+    notes = list(production.notes.select_related("created_by"))
+    numbers = list(production.shots.order_by("name", "pk").values_list("pk", flat=True))
+    exceptions, trouble = _exceptions(production, numbers)
+    bakes = list(production.bakes.exclude(verdict="").select_related("created_by", "shot"))
+    delivered = list(Delivery.objects.filter(production=production).exclude(verdict="").select_related("created_by"))
+    return Report(
+        made=timezone.now(),
+        rules=production.rule_set,
+        cameras=[_camera(camera, notes) for camera in production.cameras.annotate(many=Count("shots"))],
+        loose=production.shots.filter(camera=None).count(),
+        exceptions=exceptions[:MOST_EXCEPTIONS],
+        more_exceptions=max(len(exceptions) - MOST_EXCEPTIONS, 0),
+        unsettled=with_settled(production).filter(in_force="").count(),
+        looks=_looks(production),
+        given=str(looks_of(production).for_all.said),
+        bakes=bakes,
+        deliveries=delivered,
+        verdicts=_counted([*(one.verdict for one in bakes), *(one.verdict for one in delivered)]),
+        open=[note for note in notes if note.is_open],
+        notes=[note for note in notes if not note.is_open and note.kind != "camera"],
+        people=[
+            (str(member.user), Member.Role(member.role).label)
+            for member in production.members.select_related("user").order_by("role", "user__username")
+        ],
+        shots=len(numbers),
+        trouble=trouble,
+    )
+
+
+def _camera(camera: Any, notes: list[Note]) -> CameraFacts:
+    try:
+        correction = camera.own_correction
+        said = "" if correction is None else f"{correction.name}{'' if correction.acts else ' (switched off)'}"
+    except Exception as error:
+        said = f"cannot be read: {error}"
+    mine = [note for note in notes if note.kind == "camera" and note.number == camera.pk]
+    return CameraFacts(camera.name, camera.encoding, camera.range, camera.many, said, mine)
+
+
+def _exceptions(production: Production, numbers: list[int]) -> tuple[list[Otherwise], list[str]]:
+    found, trouble = [], []
+    for shot in loaded(production, numbers):
+        if shot.problem:
+            trouble.append(f"{shot.name}: {shot.problem}")
+            continue
+        what = _otherwise(shot)
+        if what:
+            found.append(Otherwise(shot, what))
+    return found, trouble
+
+
+def _otherwise(shot: Shot) -> list[str]:
+    """What a shot does otherwise than its camera and its production say."""
+    settings, said = shot.settings, []
+    if shot.encoding and shot.camera and shot.camera.encoding and shot.encoding != shot.camera.encoding:
+        said.append(f"encoding {shot.encoding}")
+    if shot.range:
+        said.append(f"{shot.range} range")
+    if shot.managed is not None:
+        said.append(f"colour management {'on' if shot.managed else 'off'}")
+    if not settings.correction_on:
+        said.append("without its camera’s correction")
+    if settings.rendering is not None:
+        said.append("its own rendering")
+    if settings.development is not None:
+        said.append("its own development")
+    if settings.look is not None:
+        said.append("its own Look")
+    for stage in ("trim", "look", "rendering", "display"):
+        if not getattr(settings, f"{stage}_on"):
+            said.append(f"{stage} off")
+    return said
+
+
+def _looks(production: Production) -> list[tuple[str, str, int]]:
+    """Each Look that is in force somewhere: its name, its version and on how many shots."""
+    table = looks_of(production).versions
+    counts: dict[int, int] = {}
+    for _, look in looks_in_force(production):
+        counts[look] = counts.get(look, 0) + 1
+    return sorted(
+        (table[look].name, f"version {table[look].number}", many) for look, many in counts.items() if look in table
+    )
+
+
+def _counted(verdicts: list[str]) -> dict[str, int]:
+    return {verdict: verdicts.count(verdict) for verdict in sorted(set(verdicts))}

@@ -1,0 +1,89 @@
+"""The record of a production: who did what to it, and when. One row a change; the same again within a while is counted
+in the row that is there.
+"""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import TYPE_CHECKING, Any
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+
+if TYPE_CHECKING:
+    from upwelling.web.productions.models import Production
+
+TOGETHER = timedelta(minutes=10)
+"""Within this long the same change of the same thing by the same person is one row, with a count."""
+DONE = {
+    "rules": "rules saved",
+    "numbers-seen": "new numbers taken note of",
+    "upload": "file handed in",
+    "register": "folder registered",
+    "change": "shots changed in Intake",
+    "proposal": "camera made as proposed",
+    "camera": "camera changed",
+    "remove-camera": "camera removed",
+    "change-correction": "camera's correction changed",
+    "match-camera": "camera matched",
+    "settle": "encoding settled",
+    "begin-anew": "settings begun anew",
+    "mark-chart": "chart marked",
+    "make-shots": "shots split",
+    "torture-chart": "torture chart added",
+    "save": "settings changed",
+    "undo": "change taken back",
+    "redo": "change made again",
+    "history": "gone back in the history",
+    "change-marks": "Marks changed",
+    "stand": "frame that stands for the shot changed",
+    "give": "steps given",
+    "take-back": "given steps taken back",
+    "give-match": "match given to the camera",
+    "references": "shelf changed",
+    "shelve": "frame put on the shelf",
+    "match-many": "shots matched",
+    "own-encodings": "encoding defined",
+    "remove-encoding": "encoding removed",
+    "people": "members changed",
+    "about": "production changed",
+    "notes": "note written",
+    "copy": "copied as a template",
+}
+"""What a change at an address is called; others are called by their address's name."""
+
+
+class Entry(models.Model):
+    """Someone's change of something, ``count`` times. ``about`` is the thing's name then; things may go, rows stay."""
+
+    production = models.ForeignKey("productions.Production", on_delete=models.CASCADE, related_name="record")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    what = models.CharField(max_length=80)
+    about = models.CharField(max_length=160, blank=True)
+    began = models.DateTimeField(default=timezone.now)
+    last = models.DateTimeField(default=timezone.now)
+    count = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        ordering = ("-last", "-pk")
+        indexes = (models.Index(fields=("production", "-last")),)
+
+    def __str__(self) -> str:
+        return f"{self.user}: {self.what} {self.about}".strip()
+
+
+def words_for(address: str) -> str:
+    """What a change at an address of that name is called."""
+    return DONE.get(address) or address.replace("-", " ")
+
+
+def enter(production: Production, user: Any, what: str, about: str = "") -> None:
+    """Notes a change; the same as the last row of the production, a short while ago, is counted there."""
+    now = timezone.now()
+    last = Entry.objects.filter(production=production).first()
+    same = last is not None and (last.user_id, last.what, last.about) == (user.pk, what[:80], about[:160])
+    if last is not None and same and now - last.last < TOGETHER:
+        Entry.objects.filter(pk=last.pk).update(last=now, count=models.F("count") + 1)
+    else:
+        Entry.objects.create(production=production, user=user, what=what[:80], about=about[:160], began=now, last=now)
