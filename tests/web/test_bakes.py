@@ -13,6 +13,7 @@ from upwelling.core.lut.formats.cdl import parse_cdl
 from upwelling.core.lut.formats.edl import parse_edl
 from upwelling.core.steps import Exposure, Saturation, SlopeOffsetPower
 from upwelling.web.bakes import services, setup_views
+from upwelling.web.bakes.cdl_views import row_of
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import define_receiver
@@ -250,12 +251,16 @@ def test_cdl_and_edit_list_of_the_trims(shot, as_, people):
     page = vera.get("/p/kilnlight/bakes/cdl/").content.decode()
     assert "Exposure" in page
     assert "ΔE 2000" in page
-    answer = vera.get(f"/p/kilnlight/bakes/cdl/file/?ending=.ccc&shot={shot.pk}").content
+    file = f"/p/kilnlight/bakes/cdl/file/?shot={shot.pk}&ending="
+    answer = vera.get(f"{file}.ccc&say=part").content
     assert parse_cdl(answer)[0].cdl.slope == (1.1, 1, 0.9)
     assert "Leaves out Exposure" in answer.decode()
-    assert (
-        parse_edl(vera.get(f"/p/kilnlight/bakes/cdl/file/?ending=.edl&shot={shot.pk}").content)[0].cdl.saturation == 0.8
-    )
+    assert parse_edl(vera.get(f"{file}.edl&say=part").content)[0].cdl.saturation == 0.8
+    # A stop after slope and saturation is an offset more in log, nearly: the nearest CDL costs a fraction.
+    nearest = vera.get(f"{file}.ccc").content
+    assert "Comes nearest to the whole, which has Exposure" in nearest.decode()
+    costs = [row_of(shot, nearest=one).p99 for one in (True, False)]
+    assert costs[0] < 0.2 * costs[1]
     assert parse_cdl(vera.get(f"/p/kilnlight/bakes/cdl/file/?ending=.cc&shot={shot.pk}").content)[0].name == "ramp"
     for query in ("ending=.ccc", f"ending=.xml&shot={shot.pk}"):
         assert vera.get(f"/p/kilnlight/bakes/cdl/file/?{query}").status_code == 422

@@ -230,6 +230,8 @@ def test_the_hand_over_report_says_what_is_otherwise(shot, as_):
     Note.objects.create(production=kin, kind="camera", number=camera.pk, name="A-cam", text="Rented on Monday")
     Note.objects.create(production=kin, kind="production", text="Which monitor?", question=True)
     report = report_of(kin)
+    assert "Warm" not in report.given
+    assert report.people == [("tess", "technician"), ("vera", "viewer")]
     assert [one.what for one in report.exceptions] == [["encoding V-Log/V-Gamut", "legal range", "display off"]]
     assert (report.cameras[0].shots, report.cameras[0].notes[0].text) == (1, "Rented on Monday")
     assert [note.text for note in report.open] == ["Which monitor?"]

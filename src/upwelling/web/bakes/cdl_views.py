@@ -13,12 +13,15 @@ from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
 from upwelling.core import engine
+from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.lut.formats.cdl import Correction, format_cdl
 from upwelling.core.lut.formats.edl import Event, format_edl
+from upwelling.core.lut.process import CdlNode
 from upwelling.core.measure.judge import Judge
-from upwelling.core.operations import Place
-from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part
+from upwelling.core.operations import Encode, Place
+from upwelling.core.packages.cdl_fit import nearest_cdl
+from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part, step_of
 from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
@@ -44,6 +47,8 @@ class Row:
     p99: float
     metric: str
     partial_look: str = ""
+    fitted: bool = False
+    """Whether the CDL is the nearest to all steps, instead of the one step that is a CDL."""
     trouble: str = ""
     """Why the cost of what is left out is not known: the shot's frame cannot be read."""
 
@@ -57,20 +62,22 @@ class Row:
         return self.p99 <= MATTERS and not self.trouble
 
 
-def row_or_trouble(shot: Shot) -> Row:
+def row_or_trouble(shot: Shot, *, nearest: bool = True) -> Row:
     """As ``row_of``; a missing footage file costs the figure of its own line, a path that cannot be made the whole
     line.
     """
     try:
-        return row_of(shot)
+        return row_of(shot, nearest=nearest)
     except UnreadableFile as error:
         return replace(row_of(shot, measured=False), trouble=str(error))
     except (UpwellingError, ValidationError):
         return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=shot.problem)
 
 
-def row_of(shot: Shot, *, measured: bool = True) -> Row:
-    """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame."""
+def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True) -> Row:
+    """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame. ``nearest``: where there
+    is a rest, the CDL that comes nearest to the whole on that frame, if it costs less than leaving the rest out.
+    """
     path = shot.path_at()
     look = path.look.steps if path.look.on and path.look.strength == 1 else ()
     steps = (*path.trim.steps, *look) if path.trim.on else look
@@ -83,16 +90,30 @@ def row_of(shot: Shot, *, measured: bool = True) -> Row:
     )
     if (not part.left_out and not partial) or not measured:
         return Row(shot, part, 0.0, "ΔE 2000", partial)
-    known = f"cdl-{path.fingerprint}-{shot.sha256}-{shot.frame}"
-    if (cost := cache.get(known)) is not None:
-        return Row(shot, part, cost[0], cost[1], partial)
-    small, place = frame_of(shot).reduced(6)
-    alone = path.model_copy(update={"trim": Trim(steps=(part.said,) if part.said else ()), "look": Look()})
+    known = f"cdl-3-{path.fingerprint}-{shot.sha256}-{shot.frame}"
+    kept = cache.get(known)
+    if kept is None:
+        kept = _measured(path, part, *frame_of(shot).reduced(6))
+        cache.set(known, kept, None)
+    metric, by_part, fit, by_fit = kept
+    if nearest and by_fit < by_part:
+        return Row(shot, replace(part, cdl=fit), by_fit, metric, partial, fitted=True)
+    return Row(shot, part, by_part, metric, partial)
+
+
+def _measured(path: Path, part: CdlPart, code: Any, place: Place) -> tuple[str, float, CdlNode, float]:
+    """The metric, what the step that is a CDL costs on a frame, the nearest CDL to the whole, and what that costs."""
+    before, after = (
+        engine.run(engine.compile_operations((*path.until(stage), Encode(ACESCCT))), code, place=place)
+        for stage in ("trim", "rendering")
+    )
+    fit = nearest_cdl(before.reshape(-1, 3), after.reshape(-1, 3))
     judge = Judge(path.target, ())
-    seen = [judge.seen(_signal(one, small, place)) for one in (path, alone)]
-    p99 = float(np.percentile(judge.apart(*seen), 99))
-    cache.set(known, (p99, judge.metric), None)
-    return Row(shot, part, p99, judge.metric, partial)
+    steps = [(part.said,) if part.said else (), (step_of(fit, "nearest"),)]
+    alone = [path.model_copy(update={"trim": Trim(steps=one), "look": Look()}) for one in steps]
+    whole, *others = (judge.seen(_signal(one, code, place)) for one in (path, *alone))
+    by_part, by_fit = (float(np.percentile(judge.apart(whole, one), 99)) for one in others)
+    return judge.metric, by_part, fit, by_fit
 
 
 def _signal(path: Path, code: Any, place: Place) -> Any:
@@ -106,7 +127,8 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     """The page."""
     asked = shot_finder(request.GET, production)
     page = page_of(request, found(asked, managed(production)), EACH)
-    rows = [row_or_trouble(shot) for shot in loaded(production, page.object_list)]
+    nearest = request.GET.get("say") != "part"
+    rows = [row_or_trouble(shot, nearest=nearest) for shot in loaded(production, page.object_list)]
     return render(
         request,
         "bakes/cdl.html",
@@ -115,6 +137,7 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
             "rows": rows,
             "page": page,
             "finder": asked,
+            "nearest": nearest,
             "endings": ENDINGS[:3],
             "meaning": MEANING,
             "role": production.role_of(request.user),
@@ -132,7 +155,8 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
     numbers = found(shot_finder(request.GET, production), managed(production))
     if request.GET.get("all") != "on":
         numbers = [number for number in numbers if number in wanted]
-    chosen = [row_or_trouble(shot) for shot in loaded(production, numbers)]
+    nearest = request.GET.get("say") != "part"
+    chosen = [row_or_trouble(shot, nearest=nearest) for shot in loaded(production, numbers)]
     if not chosen:
         raise Refused("Choose at least one shot.")
     if ending == ".cc" and len(chosen) != 1:
@@ -163,4 +187,5 @@ def _said(row: Row) -> str:
         if row.trouble
         else f"{row.metric} {row.p99:.2f} at 99 % of its frame"
     )
-    return MEANING + (f" Leaves out {left}: {cost}." if left else "")
+    begins = "Comes nearest to the whole, which has" if row.fitted else "Leaves out"
+    return MEANING + (f" {begins} {left}: {cost}." if left else "")

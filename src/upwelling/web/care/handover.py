@@ -15,7 +15,7 @@ from upwelling.web.deliveries.models import Delivery
 from upwelling.web.footage.listing import loaded, looks_in_force, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Production
 from upwelling.web.productions.notes import Note
 
 MOST_EXCEPTIONS = 200
@@ -81,14 +81,14 @@ def report_of(production: Production) -> Report:
         more_exceptions=max(len(exceptions) - MOST_EXCEPTIONS, 0),
         unsettled=with_settled(production).filter(in_force="").count(),
         looks=_looks(production),
-        given=str(looks_of(production).for_all.said),
+        given=looks_of(production).for_all.said(),
         bakes=bakes,
         deliveries=delivered,
         verdicts=_counted([*(one.verdict for one in bakes), *(one.verdict for one in delivered)]),
         open=[note for note in notes if note.is_open],
         notes=[note for note in notes if not note.is_open and note.kind != "camera"],
         people=[
-            (str(member.user), Member.Role(member.role).label)
+            (str(member.user), str(member.role))
             for member in production.members.select_related("user").order_by("role", "user__username")
         ],
         shots=len(numbers),

@@ -51,6 +51,7 @@ from upwelling.web.footage.shots import AlreadyHere, accept, bring_in
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.luts.services import bring_in_lut, declare
 from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
+from upwelling.web.productions.notes import write_note
 from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
@@ -175,7 +176,24 @@ class Command(BaseCommand):
             bring_in_cut(production, users["technician"], CUT.name, CUT)
         if not production.bakes.exists():
             self._bake(production, users["technician"])
+        if not production.notes.exists():
+            self._note(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
+
+    def _note(self, production: Production, technician: User) -> None:
+        """What whoever works on it next should know."""
+        camera = production.cameras.get(name="A-cam")
+        write_note(
+            production,
+            technician,
+            ("camera", camera.pk, camera.name),
+            "Rented from Monday; the body of the first day was another one.",
+            question=False,
+        )
+        shot = production.shots.filter(name__startswith="A033").first()
+        if shot is not None:
+            said = "Was the viewing transform burned in on the set, or by the laboratory?"
+            write_note(production, technician, ("shot", shot.pk, shot.name), said, question=True)
 
     def _is_done(self) -> bool:
         """Whether the demonstration was seeded once, or other work is here: accounts and shots never come back.
