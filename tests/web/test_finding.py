@@ -1,8 +1,15 @@
 """Finding shots: the same words and menus on every page that lists them; “all” is all that was found."""
 
+from pathlib import Path
+
 import pytest
+from django.conf import settings
 from django.http import QueryDict
 
+from tests.web.pages import WISH
+from upwelling.web.bakes.models import Bake, Package
+from upwelling.web.bakes.orders import order_for
+from upwelling.web.bakes.services import perform_bake, start_bake
 from upwelling.web.common.finding import Choice, finder
 from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.listing import with_settled
@@ -89,3 +96,40 @@ def test_what_is_no_option_asks_for_nothing_and_the_rest_of_the_address_is_kept(
     made = finder(QueryDict("kind=x&find=%20a%20&step=1&step=2&page=3"), [Choice("kind", "any", [("y", "Y")])], [])
     assert (made.word, made["kind"], made.kept) == ("a", "", (("step", "1"), ("step", "2")))
     assert made.without == "?step=1&step=2"
+
+
+@pytest.mark.parametrize("page", ["/p/kilnlight/bakes/", "/p/kilnlight/deliveries/", "/queue/"])
+def test_what_was_made_is_found_too(shot, as_, people, page):
+    """A bake that was made: found by its name and who made it, not by another's; an empty answer says so."""
+    made = start_bake(shot, people["tess"], order_for(shot, WISH))
+    tess = as_("tess")
+    assert tess.get(page).status_code == 200
+    assert tess.get(f"{page}?who=tess&since=1&find=kilnlight").status_code == 200
+    nothing = tess.get(f"{page}?find=no+such+thing").content.decode()
+    assert made.file_name not in nothing
+
+
+def test_bakes_are_removed_unless_cited_and_their_names_differ(shot, as_, people, production):
+
+    one, two = (start_bake(shot, people["tess"], order_for(shot, WISH)) for _ in range(2))
+    assert two.file_name == one.file_name.replace(".cube", "_2.cube")
+    assert "is being baked" in remove(as_, two)
+    for made in (one, two):
+        perform_bake(made.pk)
+    folder = Path(settings.FILES) / "bakes" / str(two.pk)
+    assert folder.is_dir()
+    Package.objects.create(
+        production=production, output="x", file="p.zip", file_name="p.zip", contents=[{"file": f"a/{one.file_name}"}]
+    )
+    assert "is cited by p.zip" in remove(as_, one)
+    assert "are removed" in remove(as_, two)
+    assert not folder.exists()
+    assert list(Bake.objects.all()) == [one]
+    page = as_("vera").get("/p/kilnlight/bakes/?verdict=does+not+hold").content.decode()
+    assert "No bake is like that" in page
+    assert as_("vera").post(f"/p/kilnlight/bakes/{one.pk}/remove/").status_code == 403
+
+
+def remove(as_, bake):
+    page = as_("tess").post(f"/p/kilnlight/bakes/{bake.pk}/remove/", follow=True)
+    return str(list(page.context["messages"])[-1])

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
+import shutil
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
@@ -48,10 +51,48 @@ def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] 
         fingerprint=order.path.fingerprint,
         size=order.size,
         created_by=user,
-        file_name=table_name(shot.production.name, _subject(shot, order, variant or {}), order),
+        file_name=_free_name(
+            shot.production, table_name(shot.production.name, _subject(shot, order, variant or {}), order)
+        ),
     )
     queue("bake", made, job)
     return made
+
+
+def _free_name(production: Production, name: str) -> str:
+    """The name, or with a number before its ending where another bake of the production has it."""
+    stem, dot, ending = name.rpartition(".")
+    taken = set(production.bakes.filter(file_name__startswith=stem).values_list("file_name", flat=True))
+    numbered = (f"{stem}_{n}{dot}{ending}" for n in itertools.count(2))
+    return next(one for one in itertools.chain([name], numbered) if one not in taken)
+
+
+def cited_by(row: Bake) -> list[str]:
+    """What stands on a bake: packages with a table of its name, deliveries made from the settings it was baked from."""
+    packages = [
+        package.file_name
+        for package in row.production.packages.exclude(file="")
+        if any(str(one.get("file", "")).endswith(row.file_name) for one in package.contents)
+    ]
+    return [*packages, *(name for find in CITING for name in find(row))]
+
+
+CITING: list[Callable[[Bake], Iterable[str]]] = []
+"""What finds more that cites a bake; applications above this one add theirs."""
+
+
+def remove_bake(row: Bake) -> None:
+    """Removes a bake, its table, certificate and tested pixels; raises Refused while it is worked on, and for one that
+    something handed out stands on.
+    """
+    if row.job is not None and not row.job.is_over:
+        raise Refused(f"{row.file_name} is being baked. Cancel it first.")
+    citing = cited_by(row)
+    if citing:
+        raise Refused(f"{row.file_name} is cited by {', '.join(citing[:4])}, so it stays.")
+    folder = FilePath(settings.FILES) / "bakes" / str(row.pk)
+    row.delete()
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 def bake_again(row: Bake, user: Any) -> Bake:

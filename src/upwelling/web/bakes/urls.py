@@ -20,6 +20,7 @@ urlpatterns = [
     path(BAKES + "cdl/", cdl_views.cdl, name="cdl"),
     path(BAKES + "cdl/file/", cdl_views.cdl_file, name="cdl-file"),
     path(BAKES + "<int:pk>/", views.certificate, name="certificate"),
+    path(BAKES + "<int:pk>/remove/", views.remove, name="remove-bake"),
     path(BAKES + "<int:pk>/again/", views.repeat, name="bake-again"),
     path(BAKES + "<int:pk>/lut/", views.download, name="bake-download"),
     path(BAKES + "<int:pk>/frames/", views.download, {"frames": True}, name="bake-frames"),

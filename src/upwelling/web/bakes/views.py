@@ -6,19 +6,22 @@ import json
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.bake import RECEIVERS
-from upwelling.core.errors import BadLut
+from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.proof import Tolerances
+from upwelling.core.proof.certificate import FAILS, HOLDS, WITHIN
 from upwelling.web.bakes.access import bake_view
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import model_shots, receivers_of
-from upwelling.web.bakes.services import bake_again, verify_again
+from upwelling.web.bakes.services import bake_again, remove_bake, verify_again
 from upwelling.web.bakes.swatches import depths_said, neutral_plot, swatches
 from upwelling.web.common.downloads import saved_file, text_file
+from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.forms import read_fields
 from upwelling.web.common.paging import page_of
 from upwelling.web.footage.listing import choices, loaded, managed
@@ -28,6 +31,8 @@ from upwelling.web.productions.models import Production
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import on_fresh_rules, set_rules
 
+SORTS = (("new", "newest"), ("name", "name"), ("verdict", "verdict"))
+ORDERS = {"new": ("-created", "-pk"), "name": ("file_name", "-pk"), "verdict": ("verdict", "-pk")}
 EACH = 16
 """Bakes on one page, and packages that are listed."""
 
@@ -37,7 +42,13 @@ EACH = 16
 def bakes(request: HttpRequest, production: Production) -> HttpResponse:
     """All bakes and packages of a production, and the ways to new ones."""
     rules = production.rule_set
-    page = page_of(request, production.bakes.select_related("job", "created_by"), EACH)
+    every = production.bakes.all()
+    asked = made_finder(request.GET, every, _choices(production), SORTS, "Name of a file or a shot")
+    chosen = every.filter(verdict=asked["verdict"]) if asked["verdict"] else every
+    if asked["camera"]:
+        chosen = chosen.filter(shot__camera=int(asked["camera"]))
+    chosen = made_by(asked, chosen, ("file_name", "shot_name"), ORDERS)
+    page = page_of(request, chosen.select_related("job", "created_by"), EACH)
     rows = list(page.object_list)
     by_number = {shot.pk: shot for shot in loaded(production, {row.shot_id for row in rows if row.shot_id})}
     for row in rows:  # read once for all of them, settings included
@@ -51,6 +62,8 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
             "first_shot": production.shots.first(),
             "bakes": rows,
             "page": page,
+            "finder": asked,
+            "counts": verdict_counts(every),
             "rules": rules,
             "bakeable": choices(managed(production)),
             "packages": production.packages.select_related("job", "created_by")[:EACH],
@@ -65,6 +78,20 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
             ],
         },
     )
+
+
+def _choices(production: Production) -> list[Choice]:
+    cameras = [(str(pk), name) for pk, name in production.cameras.values_list("pk", "name")]
+    return [
+        Choice("verdict", "any verdict", [(verdict, verdict) for verdict in (HOLDS, WITHIN, FAILS)]),
+        Choice("camera", "any camera", cameras),
+    ]
+
+
+def verdict_counts(rows: Any) -> list[tuple[str, int]]:
+    """How many have which verdict, those that hold first."""
+    many = dict(rows.order_by().exclude(verdict="").values_list("verdict").annotate(Count("pk")))
+    return [(verdict, many[verdict]) for verdict in (HOLDS, WITHIN, FAILS) if verdict in many]
 
 
 def _limits(rules: Rules) -> dict[str, Any]:
@@ -159,6 +186,18 @@ def repeat(request: HttpRequest, production: Production, bake: Bake) -> HttpResp
         )
         return redirect("certificate", production.slug, bake.pk)
     bake_again(bake, request.user)
+    return redirect("bakes", production.slug)
+
+
+@require_POST
+@bake_view(change=True)
+def remove(request: HttpRequest, production: Production, bake: Bake) -> HttpResponse:
+    """Removes a bake with its files."""
+    try:
+        remove_bake(bake)
+        messages.success(request, f"{bake.file_name} and its certificate are removed.")
+    except UpwellingError as error:
+        messages.error(request, str(error))
     return redirect("bakes", production.slug)
 
 

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import timedelta
 from typing import Any
 from urllib.parse import urlencode
+
+from django.db.models import Q
+from django.utils import timezone
 
 from upwelling.web.common.requests import one_of, text_of
 
@@ -89,3 +93,27 @@ def finder(
         hint,
         pictures,
     )
+
+
+SINCE = (("1", "of the last day"), ("7", "of the last 7 days"), ("30", "of the last 30 days"))
+
+
+def made_finder(asked: Any, rows: Any, more: Iterable[Choice], sorts: Options, hint: str) -> Finder:
+    """For a list of what people made: by who, since when, and ``more``."""
+    who = sorted({name for name in rows.order_by().values_list("created_by__username", flat=True) if name})
+    choices = [*more, Choice("who", "by anybody", [(name, name) for name in who]), Choice("since", "ever", SINCE)]
+    return finder(asked, choices, sorts, hint=hint, pictures=False)
+
+
+def made_by(asked: Finder, rows: Any, words: Iterable[str], orders: Mapping[str, Sequence[str]]) -> Any:
+    """The rows that a ``made_finder`` asks for, in its order; a word is looked for in the fields ``words``."""
+    if asked["who"]:
+        rows = rows.filter(created_by__username=asked["who"])
+    if asked["since"]:
+        rows = rows.filter(created__gte=timezone.now() - timedelta(days=int(asked["since"])))
+    if asked.word:
+        anywhere = Q()
+        for field_name in words:
+            anywhere |= Q(**{f"{field_name}__icontains": asked.word})
+        rows = rows.filter(anywhere)
+    return rows.order_by(*orders[asked.sort])

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UpwellingError
 from upwelling.web.common.access import signed_in
+from upwelling.web.common.finding import Choice, Finder, made_by, made_finder
 from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.deliveries.rendering import workers_seen
 from upwelling.web.jobs.models import Job, Task
@@ -37,7 +38,12 @@ State = Job.State
 def _listed(request: HttpRequest) -> dict[str, Any]:
     """What the page shows: what runs, waits or is paused, then what is over."""
     user = cast(Any, request.user)
-    mine = Job.objects.filter(production__members__user=user).select_related("production", "created_by")
+    every = Job.objects.filter(production__members__user=user)
+    asked = _finder(request, every)
+    mine = every.filter(kind=asked["kind"]) if asked["kind"] else every
+    mine = mine.filter(production__slug=asked["production"]) if asked["production"] else mine
+    mine = made_by(asked, mine, ("message", "production__name", "created_by__username"), {"": ("pk",)})
+    mine = mine.select_related("production", "created_by")
     changes = set(Member.objects.filter(user=user, role=Member.Role.TECHNICIAN).values_list("production_id", flat=True))
     order = Case(
         When(state=State.RUNNING, then=Value(0)),
@@ -50,11 +56,23 @@ def _listed(request: HttpRequest) -> dict[str, Any]:
     live.sort(key=lambda job: (job.state != State.RUNNING, job.state == State.PAUSED, ranks.get(job.pk, 0), job.pk))
     over = mine.filter(state__in=(State.DONE, State.FAILED, State.CANCELLED)).order_by("-finished", "-pk")[:OVER]
     return {
+        "finder": asked,
         "live": [_row(job, changes) for job in live],
         "over": [_row(job, changes) for job in over],
         "workers": workers_seen(),
         "problem": "" if worker_runs() and worker_runs("render") else NO_WORKER,
     }
+
+
+def _finder(request: HttpRequest, every: Any) -> Finder:
+    productions = sorted(set(every.order_by().values_list("production__slug", "production__name")))
+    return made_finder(
+        request.GET,
+        every,
+        [Choice("kind", "any work", list(KINDS.items())), Choice("production", "any production", productions)],
+        (),
+        "What a job says, a production, a person",
+    )
 
 
 def _row(job: Job, changes: set[int]) -> dict[str, Any]:

@@ -21,6 +21,7 @@ from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
+from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_list, whole_or
 from upwelling.web.deliveries.models import Delivery, OwnForm
@@ -49,7 +50,26 @@ delivery_view = view_of(_delivery)
 @production_view()
 def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
     """All of a production, the newest first."""
-    page = page_of(request, production.delivered.select_related("job", "created_by").defer("order_json", "proof"), EACH)
+    every = production.delivered.all()
+    outputs = sorted(set(every.order_by().values_list("output", flat=True)))
+    asked = made_finder(
+        request.GET,
+        every,
+        [
+            Choice("verdict", "any proof", (("holds", "holds"), ("not", "does not hold"), ("none", "not made yet"))),
+            Choice("output", "any output", [(name, name) for name in outputs]),
+        ],
+        (("new", "newest"), ("name", "name")),
+        "Name of a file, a shot or a cut",
+    )
+    chosen = {
+        "holds": every.filter(verdict="holds"),
+        "not": every.exclude(verdict__in=("holds", "")),
+        "none": every.filter(verdict=""),
+    }.get(asked["verdict"], every)
+    chosen = chosen.filter(output=asked["output"]) if asked["output"] else chosen
+    chosen = made_by(asked, chosen, ("name", "folder", "what"), {"new": ("-pk",), "name": ("name", "-pk")})
+    page = page_of(request, chosen.select_related("job", "created_by").defer("order_json", "proof"), EACH)
     return render(
         request,
         "deliveries/deliveries.html",
@@ -58,6 +78,9 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
             "role": production.role_of(request.user),
             "page": page,
             "rows": page.object_list,
+            "finder": asked,
+            "holding": every.filter(verdict="holds").count(),
+            "failing": every.exclude(verdict__in=("holds", "")).count(),
             "cuts": production.cuts.all()[:20],
             "linked": production.cuts.filter(delivered__verdict="holds", delivered__event__isnull=False).distinct()[
                 :20
