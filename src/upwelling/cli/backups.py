@@ -1,4 +1,4 @@
-"""Commands that keep the web application's data: backup and restore, run on the machine that holds it."""
+"""Commands that keep the web application's data: backup, restore and doctor, run on the machine that holds it."""
 
 from __future__ import annotations
 
@@ -9,13 +9,16 @@ from typing import Any
 
 
 def add_commands(commands: Any) -> None:
-    """Declares backup and restore."""
+    """Declares backup, restore and doctor."""
     backup = commands.add_parser("backup", help="copies the data folder while the server runs; each content once")
     backup.add_argument("folder", metavar="FOLDER", type=FilePath, help="where backups are kept")
     backup.set_defaults(run=_backup)
     restore = commands.add_parser("restore", help="lays a backup out in an empty data folder (UPWELLING_DATA)")
     restore.add_argument("backup", metavar="BACKUP", type=FilePath, help="one backup: FOLDER and the time it was made")
     restore.set_defaults(run=_restore)
+    doctor = commands.add_parser("doctor", help="examines the data folder and says what is wrong and what to do")
+    doctor.add_argument("--hashes", action="store_true", help="reads every file that is kept, to tell changed ones")
+    doctor.set_defaults(run=_doctor)
 
 
 def _settings() -> Any:
@@ -43,3 +46,19 @@ def _restore(options: argparse.Namespace) -> int:
     made = restore(options.backup, data)
     print(f"{made.place}: {made.files} files, {made.size / 1e6:.1f} MB, each as it was.")
     return 0
+
+
+def _doctor(options: argparse.Namespace) -> int:
+    """Exit 0: nothing is wrong; 1: something to know of; 2: something is in danger or gone."""
+    _settings()
+    import django
+
+    django.setup()
+    from upwelling.web.care.doctor import examine
+
+    found = list(examine(hashes=options.hashes))
+    for one in found:
+        print(f"{'▲' if one.grave else '◆'} {one.what}\n  {one.do}")
+    if not found:
+        print("Nothing is wrong." + ("" if options.hashes else " With --hashes, every file is read as well."))
+    return 2 if any(one.grave for one in found) else 1 if found else 0
