@@ -14,6 +14,7 @@ from upwelling.web.common.finding import Choice, finder
 from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.listing import with_settled
 from upwelling.web.footage.models import Camera, Shot, ShotGroup
+from upwelling.web.productions.forms import encoding_choices
 
 P = "/p/kilnlight/"
 PAGES = ["", "intake/", "looks/sheet/", "bakes/cdl/", "match/"]
@@ -133,3 +134,12 @@ def test_bakes_are_removed_unless_cited_and_their_names_differ(shot, as_, people
 def remove(as_, bake):
     page = as_("tess").post(f"/p/kilnlight/bakes/{bake.pk}/remove/", follow=True)
     return str(list(page.context["messages"])[-1])
+
+
+def test_lists_say_reel_and_timecode_and_menus_put_what_is_in_use_first(shots, as_):
+    page = as_("vera").get(f"{P}intake/?find=gather").content.decode()
+    assert "10:00:00:00 · reel A001" in page
+    offered = [name for name, _ in encoding_choices("none", shots)]
+    assert offered[1] == "S-Log3/S-Gamut3.Cine" or offered[1:3] == sorted(offered[1:3])
+    assert set(offered[1:3]) >= {"V-Log/V-Gamut"}
+    assert len(offered) == len(set(offered))

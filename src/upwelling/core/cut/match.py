@@ -14,7 +14,7 @@ from upwelling.core.cut.read import Cut, Event
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import ENDINGS, open_footage
 from upwelling.core.media.sequence import frames_since_first, group
-from upwelling.core.media.timecode import Timecode
+from upwelling.core.media.timecode import Timecode, reel_of
 
 State = Literal["found", "missing", "ambiguous", "outside", "rate"]
 SAID: dict[State, str] = {
@@ -90,8 +90,7 @@ def _media(members: Sequence[FilePath]) -> Media:
     if len(members) > 1:
         last = frames_since_first(members, len(members) - 1)
         frames = last + 1 if last is not None else frames
-    reel = str(said.get("reel_name") or said.get("reel") or "")
-    return Media(members[0], members[0].name, reel, begins.count if begins else None, frames, facts.rate)
+    return Media(members[0], members[0].name, reel_of(said), begins.count if begins else None, frames, facts.rate)
 
 
 def match_cut(cut: Cut, media: Sequence[Media]) -> list[Found]:

@@ -5,6 +5,7 @@ sections 5 and 6; drop frame leaves out labels 00 and 01 (00…03 at 60) of ever
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 _WRITTEN = re.compile(r"(\d{1,2}):(\d{2}):(\d{2})([:;.,])(\d{2,3})")
@@ -59,6 +60,12 @@ class Timecode:
         digits = 3 if self.rate > 100 else 2
         mark = ";" if self.drop else ":"
         return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{mark}{frames:0{digits}}"
+
+
+def reel_of(said: Mapping[str, object]) -> str:
+    """The reel in what a file says of itself, by the names that movies and stills have for it; empty where none is."""
+    lower = {key.lower(): value for key, value in said.items()}
+    return str(lower.get("reel_name") or lower.get("reel") or "")
 
 
 def _dropped(rate: int, minutes: int, seconds: int, frames: int) -> bool:

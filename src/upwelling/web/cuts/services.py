@@ -30,12 +30,11 @@ def media_of(shots: Iterable[Shot]) -> list[Media]:
     found = []
     for shot in shots:
         begins = Timecode.read(shot.timecode(shot.first_frame), shot.rate)
-        reel = str(shot.metadata.get("reel_name") or shot.metadata.get("reel") or "")
         found.append(
             Media(
                 path=FilePath(shot.original_name),
                 name=shot.original_name,
-                reel=reel,
+                reel=shot.reel,
                 begins=begins.count if begins else (shot.first_frame or None),
                 frames=shot.frames,
                 rate=shot.rate,

@@ -14,7 +14,7 @@ from upwelling.core.errors import BadValue
 from upwelling.core.raw import Development
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.models import RANGES, Camera, Shot
-from upwelling.web.footage.recognition import apply_recognition, maker_and_model
+from upwelling.web.footage.recognition import apply_recognition, maker_and_model, settle_by_camera
 from upwelling.web.productions.models import Production
 
 _LIKENESS = (
@@ -114,6 +114,7 @@ def assign(camera: Camera | None, shots: Iterable[Shot]) -> int:
     """Gives shots a camera, or none; each is recognised again with what the camera says. Gives how many."""
     count = 0
     for shot in shots:
+        _ask_anew(shot)
         shot.camera = camera
         apply_recognition(shot)
         _follow(shot)
@@ -122,10 +123,17 @@ def assign(camera: Camera | None, shots: Iterable[Shot]) -> int:
     return count
 
 
+def _ask_anew(shot: Shot) -> None:
+    """What only a camera's word had settled is open again, before that word changes."""
+    if shot.state == Shot.State.SETTLED and shot.encoding == "":
+        shot.state = Shot.State.UNKNOWN
+
+
 def _follow(shot: Shot) -> None:
     """An encoding that says what the camera says anyway becomes inherited."""
     if shot.camera and shot.encoding and shot.encoding == shot.camera.encoding:
         shot.encoding = ""
+    settle_by_camera(shot)
 
 
 @transaction.atomic
@@ -142,6 +150,7 @@ def change_camera(camera: Camera, *, name: str, encoding: str, code_range: str) 
     camera.encoding = camera.production.checked_encoding(encoding)
     camera.save()
     for shot in camera.shots.select_related("production", "camera"):
+        _ask_anew(shot)
         apply_recognition(shot)
         _follow(shot)
         shot.save(update_fields=["state", "encoding", "recognition"])

@@ -85,8 +85,10 @@ def row_of(shot: Shot) -> dict[str, Any]:
     found = shot.recognition
     now = shot.settled
     weighed = sorted(found.get("evidence", []), key=lambda item: -item["weight"])
-    reasons = [item["text"] for item in weighed if item["kind"] != "signal"]
-    levels = [item["text"] for item in found.get("evidence", []) if item["kind"] == "signal"]
+    # Each is said once: two pieces of evidence may have the same words.
+    reasons = list(dict.fromkeys(item["text"] for item in weighed if item["kind"] != "signal"))
+    signal = (item["text"] for item in found.get("evidence", []) if item["kind"] == "signal")
+    levels = [text for text in dict.fromkeys(signal) if text not in reasons]
     candidates = found.get("candidates", [])
     remarks = shot.remarks
     return {
@@ -95,8 +97,8 @@ def row_of(shot: Shot) -> dict[str, Any]:
         "shape": SHAPES[shot.state],
         "recorded": recorded_url(shot),
         "thumbnail": thumbnail_url(shot),
-        "reasons": reasons[:1] or levels[:1] or ["nothing in the file says what it is"],
-        "more": [*reasons[1:], *levels[:6]],
+        "reasons": (reasons[:1] or levels[:1]) or ["nothing in the file says what it is"],
+        "more": reasons[1:] + (levels[:6] if reasons else levels[1:6]),
         "candidates": [c for c in candidates if c["encoding"] != now.encoding][:3],
         "contradictions": found.get("contradictions", []),
         "remarks": remarks,
@@ -125,6 +127,10 @@ def format_of(shot: Shot) -> str:
     ]
     if shot.frames > 1:
         parts.append(f"{shot.frames} frames")
+    if shot.begins:
+        parts.append(shot.begins)
+    if shot.reel:
+        parts.append(f"reel {shot.reel}")
     return " · ".join(parts)
 
 

@@ -16,7 +16,7 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
-from upwelling.core.media.timecode import Timecode
+from upwelling.core.media.timecode import Timecode, reel_of
 from upwelling.core.parameters import refusal
 from upwelling.core.path import CameraFile, Correction, Display, Input, Path, RenderingStage, Trim
 from upwelling.core.raw import Development, RawProfile, RawSettings
@@ -172,6 +172,16 @@ class Shot(Authored):
     @property
     def last_frame(self) -> int:
         return self.first_frame + self.frames - 1
+
+    @property
+    def reel(self) -> str:
+        """The reel, as the file says it; empty where it says none."""
+        return reel_of(self.metadata)
+
+    @property
+    def begins(self) -> str:
+        """The timecode of its first frame; empty where the file says none."""
+        return self.timecode(self.first_frame)
 
     def timecode(self, frame: int) -> str:
         """The label of a frame of the file; empty where the file says none, or the labels of its frames are unknown."""

@@ -78,6 +78,13 @@ def recognise(shot: Shot) -> Recognition:
     return recognise_file(shot.facts, shot.signal, FileClues(shot.original_name, dict(shot.sidecar), _sibling(shot)))
 
 
+def settle_by_camera(shot: Shot) -> None:
+    """A shot that follows what a person said of its camera asks no more, unless it contradicts that. Saves nothing."""
+    said = shot.camera is not None and shot.camera.encoding != "" and shot.encoding == "" and not shot.is_raw
+    if said and shot.state in (Shot.State.LIKELY, Shot.State.UNKNOWN):
+        shot.state = Shot.State.SETTLED
+
+
 def apply_recognition(shot: Shot) -> None:
     """Recognises a shot again and applies what is known or likely; a person's own word is never touched. Saves nothing.
 

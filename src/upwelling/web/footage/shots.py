@@ -22,6 +22,7 @@ from upwelling.web.footage.recognition import (
     camera_by_metadata,
     facts_as_json,
     probe,
+    settle_by_camera,
     signal_as_json,
 )
 from upwelling.web.productions.models import Production
@@ -104,6 +105,7 @@ def bring_in(
     )
     shot.camera = camera_by_metadata(shot)
     apply_recognition(shot)
+    settle_by_camera(shot)
     if encoding_name:
         shot.encoding, shot.state = production.checked_encoding(encoding_name), Shot.State.SETTLED
     shot.save()

@@ -20,9 +20,20 @@ class ProductionForm(forms.Form):
 
 
 def encoding_choices(empty: str, production: Production | None = None) -> list[tuple[str, str]]:
-    """Encodings for a select, the production's own first, with a first row that settles nothing."""
+    """Encodings for a select: a first row that settles nothing, the production's own, those that are in use in it, and
+    all others.
+    """
     own = production.definitions if production else {}
-    return [("", empty), *((name, f"{name} (own)") for name in own), *((name, name) for name in ENCODINGS)]
+    used = _in_use(production) if production else set()
+    first = [name for name in ENCODINGS if name in used]
+    rest = [name for name in ENCODINGS if name not in used]
+    return [("", empty), *((name, f"{name} (own)") for name in own), *((name, name) for name in (*first, *rest))]
+
+
+def _in_use(production: Production) -> set[str]:
+    """The encodings that cameras or shots of a production have."""
+    by_camera = production.cameras.order_by().values_list("encoding")
+    return {name for (name,) in by_camera.union(production.shots.order_by().values_list("encoding"))}
 
 
 def output_choices(production: Production | None = None) -> list[tuple[str, str]]:
