@@ -342,3 +342,15 @@ def test_a_missing_footage_file_costs_its_own_line(shot, as_, people, production
     services.perform_bake(made.pk)
     made.job.refresh_from_db()
     assert made.job.state == Job.State.DONE, made.job.message
+
+
+def test_tolerances_are_set_by_use_and_shown(shot, as_):
+    tess = as_("tess")
+    page = tess.get("/p/kilnlight/bakes/").content.decode()
+    assert "● dailies" in page
+    assert page.count("<rect") == 24
+    tess.post("/p/kilnlight/bakes/tolerances/", {"use": "mastering"})
+    rules = Shot.objects.get().production.rule_set
+    assert (rules.tolerances.picture_p99, rules.hdr_tolerances.picture_p99) == (0.5, 1.0)
+    assert "● mastering" in tess.get("/p/kilnlight/bakes/").content.decode()
+    assert as_("vera").post("/p/kilnlight/bakes/tolerances/", {"use": "dailies"}).status_code == 403

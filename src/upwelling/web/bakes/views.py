@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+import numpy as np
 from django.contrib import messages
 from django.db.models import Count
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
@@ -15,6 +16,7 @@ from upwelling.core.bake import RECEIVERS
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.proof import Tolerances
 from upwelling.core.proof.certificate import FAILS, HOLDS, WITHIN
+from upwelling.core.proof.uses import SEEN, USES, miss_of, screen_code
 from upwelling.web.bakes.access import bake_view
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import model_shots, receivers_of
@@ -72,6 +74,10 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
             "usual": RECEIVERS[0].name,
             "cameras": list(model_shots(production)),
             "seen": as_seen(_limits(rules)),
+            "uses": [
+                (use.name, use.why, use.sdr == rules.tolerances and use.hdr == rules.hdr_tolerances) for use in USES
+            ],
+            "misses": _misses(rules.tolerances),
             "limits": [
                 (title, [("tolerances", name, sdr), ("hdr_tolerances", name, getattr(rules.hdr_tolerances, name))])
                 for name, title, sdr in rules.tolerances.rows()
@@ -94,6 +100,20 @@ def verdict_counts(rows: Any) -> list[tuple[str, int]]:
     return [(verdict, many[verdict]) for verdict in (HOLDS, WITHIN, FAILS) if verdict in many]
 
 
+def _misses(limits: Tolerances) -> list[tuple[str, float, list[tuple[str, str]]]]:
+    """What is just within a limit, shown: its name, its ΔE 2000, and pairs of colours that far apart."""
+    shown = (
+        ("neutral, worst", limits.neutral_max),
+        ("99 % of a frame", limits.picture_p99),
+        ("worst of a frame", limits.picture_max),
+        ("worst anywhere", limits.anywhere_max),
+    )
+    return [
+        (name, limit, [(screen_code(np.array(lab)), screen_code(miss_of(lab, limit))) for lab in SEEN])
+        for name, limit in shown
+    ]
+
+
 def _limits(rules: Rules) -> dict[str, Any]:
     """Every tolerance by the name of its field in the form."""
     both = {"tolerances": rules.tolerances, "hdr_tolerances": rules.hdr_tolerances}
@@ -112,6 +132,11 @@ def _merged(rules: Rules, changed: dict[str, Any]) -> dict[str, Any]:
 @production_view(change=True)
 def tolerances(request: HttpRequest, production: Production) -> HttpResponse:
     """Sets what the production's bakes are held to."""
+    use = next((one for one in USES if one.name == request.POST.get("use")), None)
+    if use is not None:
+        set_rules(production, {"tolerances": use.sdr.model_dump(), "hdr_tolerances": use.hdr.model_dump()})
+        messages.success(request, f"Bakes are held to what {use.name} asks. Certificates made before keep theirs.")
+        return redirect("bakes", production.slug)
     given = {
         field: Tolerances.checked(read_fields(Tolerances, request.POST, prefix=f"{field}.")).model_dump()
         for field in ("tolerances", "hdr_tolerances")
