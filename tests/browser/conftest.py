@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from contextlib import contextmanager
 from dataclasses import replace
 
 import numpy as np
@@ -79,13 +80,18 @@ def footage(tmp_path_factory):
 
 
 @pytest.fixture(scope="session")
-def server(tmp_path_factory):
+def data(tmp_path_factory):
+    """The data folder of the server."""
+    return tmp_path_factory.mktemp("data")
+
+
+@pytest.fixture(scope="session")
+def server(data):
     """The address of a running `serve`, web and worker.
 
     Kernels are compiled first, once, instead of by both at a time.
     """
     warm()
-    data = tmp_path_factory.mktemp("data")
     environment = {**os.environ, "UPWELLING_DATA": str(data)}
     shelf = data / "media" / "day one"
     shelf.mkdir(parents=True)
@@ -96,13 +102,22 @@ def server(tmp_path_factory):
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
     subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)
+    with serving(data, "log") as address:
+        yield address
+
+
+@contextmanager
+def serving(data, log_name):
+    """A `serve` of a data folder on a port of its own; its log is without tracebacks at the end."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    with (data / "log").open("w") as log:
-        process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment, stdout=log, stderr=log)
+    environment = {**os.environ, "UPWELLING_DATA": str(data)}
+    command = [sys.executable, "-m", "upwelling.web.manage", "serve", "--port", str(port)]
+    with (data / log_name).open("w") as log:
+        process = subprocess.Popen(command, env=environment, stdout=log, stderr=log)
     address = f"http://127.0.0.1:{port}"
-    for _ in range(100):
+    for _ in range(300):
         try:
             urllib.request.urlopen(f"{address}/sign-in/", timeout=2)
             break
@@ -111,7 +126,7 @@ def server(tmp_path_factory):
     yield address
     process.terminate()
     process.wait(timeout=20)
-    assert "Traceback" not in (data / "log").read_text()
+    assert "Traceback" not in (data / log_name).read_text()
 
 
 @pytest.fixture(scope="session")

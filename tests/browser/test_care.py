@@ -1,0 +1,107 @@
+"""Looking after people and productions in the browser, and two servers on one data folder."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from tests.browser.conftest import pictured, quiet, serving
+from tests.browser.test_whole_line import type_in
+
+P = "/p/kilnlight/"
+
+
+@pytest.fixture
+def page(sign_in, server, brought_in):
+    return sign_in()
+
+
+def test_a_note_is_written_on_the_bench_and_stands_in_the_hand_over(page, server):
+    page.goto(f"{server}{P}bench/")
+    pictured(page)
+    page.click(".pick[data-stage=input]")
+    page.fill("textarea[aria-label^='A note on']:visible", "Was the ND filter on?")
+    page.check("input[name=question]:visible")
+    page.click("button:text-is('Note it'):visible")
+    pictured(page)
+    page.goto(f"{server}{P}")
+    page.select_option("select[name=note]", "open")
+    page.wait_for_selector("text=1 found")
+    page.goto(f"{server}{P}handover/")
+    page.wait_for_selector("li:has-text('Was the ND filter on?')")
+    with page.expect_download() as got:
+        page.click("text=Download it")
+    assert "Was the ND filter on?" in Path(got.value.path()).read_text(encoding="utf-8")
+    page.goto(f"{server}{P}bench/")
+    pictured(page)
+    page.click(".pick[data-stage=input]")
+    page.click("button:text-is('Answered'):visible")
+    page.goto(f"{server}{P}?note=open")
+    page.wait_for_selector("text=No shot is like that")
+
+
+def test_people_are_added_and_what_was_done_is_found_in_the_record(page, server):
+    page.goto(f"{server}{P}people/")
+    row = "tr:has(b:text-is('vera'))"
+    page.select_option(f"{row} select", "technician")
+    page.click(f"{row} button:text-is('Change')")
+    page.wait_for_selector("text=vera is technician of Kilnlight")
+    page.select_option(f"{row} select", "viewer")
+    page.click(f"{row} button:text-is('Change')")
+    page.click("nav a:text-is('Record')")
+    page.select_option("select[name=what]", "members changed")
+    page.wait_for_selector("tbody tr:has-text('vera'):has-text('2 times')")
+    page.goto(f"{server}/sessions/")
+    page.wait_for_selector("tr:has-text('HeadlessChrome') >> text=here")
+
+
+def test_a_production_is_archived_and_nothing_in_it_changes_until_it_is_taken_back(page, server):
+    page.goto(server)
+    page.fill("input[name=name]", "Put away")
+    page.click("button:text-is('Make it')")
+    page.click("text=About, people, record")
+    page.click("button:text-is('Archive it')")
+    page.wait_for_selector("text=It is archived")
+    page.goto(f"{server}/p/put-away/")
+    page.click("button:text-is('Save the rules')")
+    page.wait_for_selector("text=This production is archived")
+    page.goto(f"{server}/p/put-away/about/")
+    page.click("button:text-is('Take it out of the archive')")
+    page.wait_for_selector("text=It is out of the archive")
+    page.fill("input[name=typed]", "Put")
+    page.click("button:text-is('Remove in 14 days')")
+    page.wait_for_selector("text=Nothing was removed")
+    page.fill("input[name=typed]", "Put away")
+    page.click("button:text-is('Remove in 14 days')")
+    page.wait_for_selector("text=It goes for good on")
+    page.click("button:text-is('Keep it')")
+    page.wait_for_selector("text=It stays, in the archive")
+
+
+def test_a_span_of_rows_is_chosen_by_shift_and_a_click(sign_in, registered):
+    page = sign_in()
+    page.goto(f"{registered}/intake/")
+    ticks = page.locator("tbody .tick")
+    ticks.nth(0).click()
+    ticks.nth(2).click(modifiers=["Shift"])
+    page.wait_for_selector("text=3 selected")
+    ticks.nth(0).click(modifiers=["Shift"])
+    page.wait_for_selector("text=none selected")
+
+
+def test_two_servers_work_on_one_data_folder(page, server, data):
+    """What one saves the other shows and may go on with; there is one worker, and no tracebacks in either log."""
+    with serving(data, "second-log") as other:
+        page.goto(f"{server}{P}bench/")
+        pictured(page)
+        type_in(page, "Exposure, stops", "0.35")
+        quiet(page)
+        shot = re.search(r"/bench/(\d+)/", page.url).group(1)
+        page.goto(f"{other}{P}bench/{shot}/")
+        pictured(page)
+        assert page.input_value("input[aria-label='Exposure, stops']") == "0.35"
+        type_in(page, "Exposure, stops", "0")
+        quiet(page)
+        page.goto(f"{server}{P}bench/{shot}/")
+        pictured(page)
+        assert page.input_value("input[aria-label='Exposure, stops']") == "0.00"
