@@ -47,7 +47,7 @@ def _many(page: Page, shoot: Callable[[str], None], address: str) -> None:
 
 
 def _deliveries(page: Page, shoot: Callable[[str], None], address: str) -> None:
-    """The cut set up, on its way, and the proof of its first event."""
+    """The cut set up, and the proof of its first event."""
     page.goto(f"{address}/p/kilnlight/cuts/")
     page.click("table a")
     page.click("text=Deliver this cut")
@@ -57,9 +57,6 @@ def _deliveries(page: Page, shoot: Callable[[str], None], address: str) -> None:
     page.wait_for_selector(".ordering button:text-is('Deliver'):not([disabled])")
     shoot("deliver")
     page.click(".ordering button:text-is('Deliver')")
-    page.goto(f"{address}/queue/")
-    page.wait_for_selector("progress[value]:not([value='0.0'])", timeout=120000)
-    page.screenshot(path=OUT / "queue.png")
     page.goto(f"{address}/p/kilnlight/deliveries/")
     page.click("a:has-text('001_A016.mov')")
     page.wait_for_selector("text=Proof as JSON", timeout=240000)
@@ -109,15 +106,6 @@ def main(address: str, out: FilePath) -> None:
         _settled(page)
         page.select_option("[data-place='0'] [data-part=kind]", "parade")
         page.select_option("[data-place='1'] [data-part=kind]", "chromaticity")
-        page.goto(f"{address}/p/kilnlight/")
-        page.click("text=A037 Cold bench, a bust goes by")
-        page.wait_for_selector("canvas[data-fingerprint]")
-        page.click(".pick[data-stage=trim]")
-        page.click("button:has-text('Where')")
-        _settled(page)
-        page.click("button:text-is('Over')")
-        _settled(page)
-        shoot("bench-follow")
         page.goto(f"{address}/p/kilnlight/")
         page.click("text=B007 Gathering room")
         page.wait_for_selector("canvas[data-fingerprint]")
@@ -176,6 +164,10 @@ def main(address: str, out: FilePath) -> None:
         page.wait_for_function("() => [...document.images].every((i) => i.complete)")
         shoot("cut")
         _deliveries(page, shoot, address)
+        page.goto(f"{address}/p/kilnlight/people/")
+        shoot("people")
+        page.goto(f"{address}/p/kilnlight/handover/")
+        shoot("handover")
         page.goto(f"{address}/p/kilnlight/bakes/")
         page.click(".shotlinks a:has-text('A021')")
         page.select_option("select[name=receiver]", "Grading or editing program")
