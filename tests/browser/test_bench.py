@@ -174,13 +174,13 @@ def test_strength_and_note(bench):
     assert sum(whole[:3]) > sum(half[:3])
     assert max(abs(a - b) for a, b in zip(half, pixel(page), strict=True)) <= 1  # two stops at half strength are one
     page.click("button:has-text('More')")
-    page.fill("textarea", "Client asked for more light")
-    page.locator("textarea").blur()
+    page.fill("textarea.note", "Client asked for more light")
+    page.locator("textarea.note").blur()
     quiet(page)
     page.reload()
     pictured(page)
     page.click("button:has-text('More ●')")
-    assert page.input_value("textarea") == "Client asked for more light"
+    assert page.input_value("textarea.note") == "Client asked for more light"
 
 
 def test_a_ladder_is_dragged_nudged_and_never_folds(bench):
@@ -520,7 +520,7 @@ def test_a_raw_shot_shows_the_light_in_force_and_takes_it_as_its_own(registered,
     page.mouse.click(box["x"] + box["width"] * 0.92, box["y"] + box["height"] * 0.5)
     quiet(page)
     page.click(".development button:text-is('Neutral from the picture')")
-    page.wait_for_selector(".development .tones:has-text('neutral')")
+    page.wait_for_selector(".development .tones:visible:has-text('neutral')")
     if page.locator("button:text-is('Take it as neutral'):visible").count():
         page.click("button:text-is('Take it as neutral'):visible")
     page.wait_for_function(

@@ -78,13 +78,21 @@ def test_a_production_is_archived_and_nothing_in_it_changes_until_it_is_taken_ba
     page.wait_for_selector("text=It stays, in the archive")
 
 
-def test_a_span_of_rows_is_chosen_by_shift_and_a_click(sign_in, registered):
+@pytest.mark.parametrize("list_of_shots", ["", "intake/"])
+def test_a_span_of_rows_is_chosen_by_shift_and_a_click_and_changed(sign_in, registered, list_of_shots):
     page = sign_in()
-    page.goto(f"{registered}/intake/")
+    page.goto(f"{registered}/{list_of_shots}")
     ticks = page.locator("tbody .tick")
     ticks.nth(0).click()
     ticks.nth(2).click(modifiers=["Shift"])
     page.wait_for_selector("text=3 selected")
+    page.select_option("select[aria-label='More changes to the selected shots']", "managed:off")
+    page.wait_for_load_state("load")
+    page.wait_for_selector("text=3 selected")
+    page.select_option("select[aria-label='More changes to the selected shots']", "managed:")
+    page.wait_for_load_state("load")
+    page.wait_for_selector("text=3 selected")
+    ticks.nth(2).click()
     ticks.nth(0).click(modifiers=["Shift"])
     page.wait_for_selector("text=none selected")
 

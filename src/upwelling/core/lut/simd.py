@@ -162,72 +162,29 @@ def _generator(trilinear: bool, put: Any = _store) -> Any:
     return generate
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _sixteen(
-    typing_context: Any,
-    image: Any,
-    pixel: Any,
-    table: Any,
-    last: Any,
-    last_cell: Any,
-    stride_r: Any,
-    stride_g: Any,
-    stride_b: Any,
-    out: Any,
-) -> Any:
-    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(False)
+def _block(trilinear: bool, put: Any = _store) -> Any:
+    """Sixteen pixels of a flat image through a table, stored by ``put``."""
+
+    def typed(
+        typing_context: Any,
+        image: Any,
+        pixel: Any,
+        table: Any,
+        last: Any,
+        last_cell: Any,
+        stride_r: Any,
+        stride_g: Any,
+        stride_b: Any,
+        out: Any,
+    ) -> Any:
+        signature = types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out)
+        return signature, _generator(trilinear, put)
+
+    return intrinsic(typed)
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _sixteen_stream(
-    typing_context: Any,
-    image: Any,
-    pixel: Any,
-    table: Any,
-    last: Any,
-    last_cell: Any,
-    stride_r: Any,
-    stride_g: Any,
-    stride_b: Any,
-    out: Any,
-) -> Any:
-    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(
-        False, _stream
-    )
-
-
-@intrinsic  # type: ignore[untyped-decorator]
-def _sixteen_trilinear(
-    typing_context: Any,
-    image: Any,
-    pixel: Any,
-    table: Any,
-    last: Any,
-    last_cell: Any,
-    stride_r: Any,
-    stride_g: Any,
-    stride_b: Any,
-    out: Any,
-) -> Any:
-    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(True)
-
-
-@intrinsic  # type: ignore[untyped-decorator]
-def _sixteen_trilinear_stream(
-    typing_context: Any,
-    image: Any,
-    pixel: Any,
-    table: Any,
-    last: Any,
-    last_cell: Any,
-    stride_r: Any,
-    stride_g: Any,
-    stride_b: Any,
-    out: Any,
-) -> Any:
-    return types.void(image, pixel, table, last, last_cell, stride_r, stride_g, stride_b, out), _generator(
-        True, _stream
-    )
+_sixteen, _sixteen_stream = _block(False), _block(False, _stream)
+_sixteen_trilinear, _sixteen_trilinear_stream = _block(True), _block(True, _stream)
 
 
 @parallel

@@ -26,7 +26,7 @@ from upwelling.web.footage.shots import already_display, set_managed, settle_enc
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.conflicts import as_seen
-from upwelling.web.productions.forms import RulesForm
+from upwelling.web.productions.forms import RulesForm, encoding_choices
 from upwelling.web.productions.models import Production
 
 
@@ -51,6 +51,8 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
             "count": production.shots.count(),
             "page": page,
             "finder": asked,
+            "cameras": production.cameras.all(),
+            "choices": encoding_choices("As inherited", production),
             "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
             "seen": as_seen(RulesForm.initial_of(rules)),
             "look": given,
