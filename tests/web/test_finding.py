@@ -93,6 +93,18 @@ def test_all_means_all_that_were_found(shots, as_):
     assert given == ["A012 Gathering"]
 
 
+def test_what_is_gone_meanwhile_is_said_and_never_means_everything(shots, as_):
+    """A camera that was removed while its shots were listed: “all” is refused, and the list says what it left out."""
+    tess, own = as_("tess"), Shot.objects.get(name="S01")
+    Shot.objects.filter(production=shots).update(encoding="V-Log/V-Gamut")
+    gone = {"all": "on", "camera": "98765"}
+    refused = tess.post(f"{P}bench/{own.pk}/share/give/", {**gone, "step": "exposure", "way": "own"})
+    assert (refused.status_code, "Reload the page" in refused.content.decode()) == (422, True)
+    tess.post(f"{P}looks/sheet/give/", {**gone, "what": "group", "new_group": "Everything"})
+    assert not ShotGroup.objects.filter(name="Everything").exists()
+    assert "is gone, and leaves nothing out" in tess.get(f"{P}?camera=98765").content.decode()
+
+
 def test_what_is_no_option_asks_for_nothing_and_the_rest_of_the_address_is_kept():
     made = finder(QueryDict("kind=x&find=%20a%20&step=1&step=2&page=3"), [Choice("kind", "any", [("y", "Y")])], [])
     assert (made.word, made["kind"], made.kept) == ("a", "", (("step", "1"), ("step", "2")))

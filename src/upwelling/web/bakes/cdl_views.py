@@ -26,7 +26,7 @@ from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_list
-from upwelling.web.footage.finding import found, shot_finder
+from upwelling.web.footage.finding import found, found_all, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
@@ -152,7 +152,7 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
     ending, wanted = request.GET.get("ending", ""), whole_list(request.GET.getlist("shot"))
     if ending not in ENDINGS:
         raise Refused(f"Corrections are written as {', '.join(ENDINGS)}.")
-    numbers = found(shot_finder(request.GET, production), managed(production))
+    numbers = found_all(shot_finder(request.GET, production), managed(production))
     if request.GET.get("all") != "on":
         numbers = [number for number in numbers if number in wanted]
     nearest = request.GET.get("say") != "part"

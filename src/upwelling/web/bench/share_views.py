@@ -12,7 +12,7 @@ from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import one_of, whole_list
 from upwelling.web.footage.access import shot_view
-from upwelling.web.footage.finding import found, shot_finder
+from upwelling.web.footage.finding import found, found_all, shot_finder
 from upwelling.web.footage.history import share_steps, unshare
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import SharedChange, Shot
@@ -72,7 +72,7 @@ def give(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
     asked, wanted = set(request.POST.getlist("step")), whole_list(request.POST.getlist("shot"))
     steps = [step for step in shot.settings.steps if step.id in asked]
     if request.POST.get("all") == "on":
-        wanted = set(found(shot_finder(request.POST, production), managed(production)))
+        wanted = set(found_all(shot_finder(request.POST, production), managed(production)))
     targets = [
         other for other in production.shots.filter(pk__in=wanted).exclude(pk=shot.pk) if other.settled.is_settled
     ]

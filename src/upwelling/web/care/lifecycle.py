@@ -53,7 +53,7 @@ def keep(production: Production) -> None:
 
 def remove_due() -> list[str]:
     """Removes the productions whose time is over, with all they have; gives their names. Their files are swept as
-    leftovers; registered footage stays where it lies.
+    leftovers; registered footage and delivered files stay where they lie.
     """
     gone = []
     for production in Production.objects.filter(removing__lte=timezone.now()):

@@ -40,6 +40,8 @@ class Finder:
     kept: Sequence[tuple[str, str]] = field(default=())
     hint: str = "Search"
     pictures: bool = True
+    lost: Sequence[str] = field(default=())
+    """What was asked for that is no option any more, by the titles of its menus: it leaves nothing out."""
 
     @property
     def asks(self) -> bool:
@@ -82,6 +84,7 @@ def finder(
     order = list(sorts)
     names = {*OWN, *(one.name for one in known)}
     picked = {one.name: one_of(asked.get(one.name), [value for value, _ in one.options], "") for one in known}
+    lost = [one.title for one in known if asked.get(one.name) and not picked[one.name]]
     return Finder(
         text_of(asked.get("find"), 80).strip(),
         picked,
@@ -92,6 +95,7 @@ def finder(
         tuple((name, value) for name, values in asked.lists() if name not in names for value in values),
         hint,
         pictures,
+        lost,
     )
 
 

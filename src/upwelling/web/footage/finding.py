@@ -10,7 +10,7 @@ from django.db.models.functions import Cast
 
 from upwelling.core.media.timecode import Timecode
 from upwelling.web.common.finding import Choice, Finder, finder
-from upwelling.web.common.requests import whole_or
+from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.footage.listing import IN_ORDER, with_settled
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Note, Production
@@ -66,6 +66,13 @@ def found(asked: Finder, shots: QuerySet[Any]) -> list[int]:
     if asked.word:
         shots = _with_word(shots, asked.word)
     return list(shots.order_by(*ORDERS[asked.sort][1]).values_list("pk", flat=True))
+
+
+def found_all(asked: Finder, shots: QuerySet[Any]) -> list[int]:
+    """As ``found``, for “all” of a form: raises Refused where what the page showed can no longer be asked for."""
+    if asked.lost:
+        raise Refused(f"What the list was narrowed by (“{', '.join(asked.lost)}”) is gone meanwhile. Reload the page.")
+    return found(asked, shots)
 
 
 def _with_word(shots: QuerySet[Any], word: str) -> QuerySet[Any]:

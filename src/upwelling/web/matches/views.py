@@ -15,7 +15,7 @@ from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.common.downloads import FOR_EVER, picture_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import one_of, whole_list, whole_or
-from upwelling.web.footage.finding import found, shot_finder
+from upwelling.web.footage.finding import found, found_all, shot_finder
 from upwelling.web.footage.listing import choices, loaded, managed
 from upwelling.web.footage.models import SharedChange
 from upwelling.web.footage.pictures import thumbnail_file
@@ -42,7 +42,8 @@ run_view = view_of(_run)
 def begin(request: HttpRequest, production: Production) -> HttpResponse:
     """Choosing shots and what they are to sit beside; starting the run."""
     asked = shot_finder(request.GET, production)
-    numbers = found(asked, managed(production))
+    look = found_all if request.method == "POST" else found
+    numbers = look(asked, managed(production))
     if request.method == "POST":
         try:
             return redirect("match-run", production.slug, _begun(request, production, numbers).pk)

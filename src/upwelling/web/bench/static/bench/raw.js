@@ -23,8 +23,10 @@ export const raw = {
     const light = this.data.raw_lights.lights[this.settings.development.balance];
     if (light) Object.assign(this.settings.development, { balance: "own", kelvin: light[0], duv: this.reachable(light[1]) });
   },
+  // Within what the field takes.
   reachable(duv) {
-    return Math.min(0.03, Math.max(-0.03, duv));
+    const { low, high } = this.$root.querySelector("[data-path='development.duv']").dataset;
+    return Math.min(Number(high), Math.max(Number(low), duv));
   },
   get lightNow() {
     if (!this.data.raw_lights) return "";
