@@ -3,6 +3,7 @@ numbers.
 """
 
 import re
+import time
 
 import pytest
 
@@ -468,6 +469,29 @@ def test_frames_step_and_play(registered, sign_in, server):
     page.click("button:text-is('Play')")
     page.wait_for_selector("text=frames a second, reduced")
     page.click("button:text-is('Stop')")
+    quiet(page)
+    # A machine that cannot keep up leaves frames out evenly, and says so.
+    page.route("**/motion/", lambda route: (time.sleep(1.5), route.continue_()))
+    page.click("button:text-is('Play')")
+    page.wait_for_selector("text=/reduced, one in [2-8]/")
+    page.click("button:text-is('Stop')")
+    page.unroute("**/motion/")
+    quiet(page)
+
+
+def test_wide_pictures_stand_above_each_other(bench):
+    """Side by side where that is larger, stacked in a tall room."""
+    page = bench
+    page.click("[data-compare=beside]")
+    page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+    page.wait_for_selector(".stage.beside:not(.stacked)")
+    page.set_viewport_size({"width": 1000, "height": 1400})
+    page.wait_for_selector(".stage.beside.stacked")
+    now, other = (page.locator(one).bounding_box() for one in ("canvas.picture", "canvas.otherpicture"))
+    assert other["y"] >= now["y"] + now["height"]
+    assert now["x"] == other["x"]
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.click("[data-compare=now]")
     quiet(page)
 
 

@@ -1,5 +1,6 @@
 """Shapes, textures, keys and following through the Bench and the bakes: what is shown is what the exact path says."""
 
+import itertools
 import json
 import struct
 
@@ -102,6 +103,22 @@ def test_thumbnails_lists_and_the_film_take_them(movie, as_, people):
     assert thumbnail_file(movie).stat().st_size > 500
     played = post(tess, movie, "motion", {"settings": given(*steps), "first": 2, "count": 2})
     assert played.status_code == 200
+
+
+def test_playing_leaves_frames_out_evenly(movie, as_):
+    """One in three of twelve frames from the second: the same pictures as those frames have in a run of all."""
+
+    def played(**wish):
+        answer = post(as_("tess"), movie, "motion", {"settings": given(), **wish}).content
+        (count,) = struct.unpack_from("<I", answer)
+        sizes = struct.unpack_from(f"<{count}I", answer, 4)
+        ends = np.cumsum([4 + 4 * count, *sizes])
+        return [answer[a:b] for a, b in itertools.pairwise(ends)]
+
+    every = played(first=0, count=12)
+    assert len(every) == 12
+    assert played(first=1, count=9, every=3) == [every[n] for n in (1, 4, 7, 10)]
+    assert played(first=11, count=5, every=8) == every[11:]
 
 
 def test_linked_shapes_are_one_and_pasted_ones_are_free():

@@ -96,17 +96,18 @@ def filmstrip(request: HttpRequest, production: Production, shot: Shot) -> FileR
 @require_POST
 @shot_view()
 def motion(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """A run of frames from ``first``, for playing: a uint32 count, the JPEGs' sizes as uint32, then the JPEGs; under
-    the settings that were sent, or those that are saved.
+    """A run of frames from ``first``, one in ``every``, for playing: a uint32 count, the JPEGs' sizes as uint32, then
+    the JPEGs; under the settings that were sent, or those that are saved.
     """
     body = json_body(request, "run of frames")
     first = min(max(whole(body.get("first")), shot.first_frame), shot.last_frame)
-    count = min(max(whole(body.get("count")), 1), MOST, shot.last_frame - first + 1)
+    every = min(max(whole(body.get("every", 1)), 1), MOST)
+    count = min(max(whole(body.get("count")), 1), MOST)
+    numbers = list(range(first, shot.last_frame + 1, every))[:count]
     path = shot.path(read_settings(body["settings"]) if "settings" in body else None)
     viewing = viewing_of(production, body.get("viewing"))
-    pictures = _pictures(shot, path, list(range(first, first + count)), PLAY_WIDTH, viewing)
-    jpegs = [jpeg(picture, 88) for picture in pictures]
-    head = struct.pack(f"<{count + 1}I", count, *(len(data) for data in jpegs))
+    jpegs = [jpeg(picture, 88) for picture in _pictures(shot, path, numbers, PLAY_WIDTH, viewing)]
+    head = struct.pack(f"<{len(jpegs) + 1}I", len(jpegs), *(len(data) for data in jpegs))
     return HttpResponse(
         head + b"".join(jpegs), content_type="application/octet-stream", headers={"Cache-Control": "no-store"}
     )

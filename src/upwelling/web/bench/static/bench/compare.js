@@ -19,6 +19,7 @@ export const compare = {
   scopes: [],
   shown: [],
   bars: false,
+  stacked: false,
 
   start() {
     const { width, height } = this.data.frame;
@@ -31,6 +32,7 @@ export const compare = {
     );
     this.startScopes();
     new ResizeObserver(() => {
+      this.stacked = this.isLargerStacked();
       if (this.zoom !== "fit") this.setPart();
       this.placeOverlays();
     }).observe(this.$refs.stage);
@@ -46,7 +48,15 @@ export const compare = {
     return !this.held && (this.compare === "wipe" || this.compare === "beside");
   },
   get stageStyle() {
-    return { beside: this.hasOther && this.compare === "beside", wiping: this.hasOther && this.compare === "wipe" };
+    const beside = this.hasOther && this.compare === "beside";
+    return { beside, stacked: beside && this.stacked, wiping: this.hasOther && this.compare === "wipe" };
+  },
+  // Two wide pictures are larger above each other than side by side.
+  isLargerStacked() {
+    const { clientWidth, clientHeight } = this.$refs.stage,
+      { width, height } = this.data.frame;
+    const fits = (wide, tall) => Math.min(wide / width, tall / height);
+    return fits(clientWidth, clientHeight / 2) > 1.02 * fits(clientWidth / 2, clientHeight);
   },
   get otherChoices() {
     const marks = (this.marks || []).map((mark) => ({ value: `mark:${mark.pk}`, label: `Mark: ${mark.name}` }));
@@ -227,9 +237,10 @@ export const compare = {
     }
     const stage = this.$refs.stage,
       per = this.zoom === "200" ? 2 : 1,
-      half = this.compare === "beside" ? 2 : 1;
-    const wide = Math.min(width, Math.max(16, Math.round(stage.clientWidth / per / half))),
-      tall = Math.min(height, Math.max(16, Math.round(stage.clientHeight / per)));
+      two = this.compare === "beside",
+      [across, down] = two ? (this.stacked ? [1, 2] : [2, 1]) : [1, 1];
+    const wide = Math.min(width, Math.max(16, Math.round(stage.clientWidth / per / across))),
+      tall = Math.min(height, Math.max(16, Math.round(stage.clientHeight / per / down)));
     this.part = {
       x: Math.min(Math.max(this.point.x - Math.round(wide / 2), 0), width - wide),
       y: Math.min(Math.max(this.point.y - Math.round(tall / 2), 0), height - tall),

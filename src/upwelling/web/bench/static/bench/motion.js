@@ -1,6 +1,9 @@
 // Frames of a movie or sequence: the scrubber, stepping, playing at reduced size.
 import { post } from "../js/http.js";
 
+// One frame in so many is shown at least, however slow the machine is.
+const MOST_LEFT_OUT = 8;
+
 export const motion = {
   frame: 0,
   stood: 0,
@@ -69,39 +72,43 @@ export const motion = {
     if (this.$refs.frame) this.$refs.frame.value = this.frame;
     this.refresh(true);
   },
-  // Runs of frames are fetched ahead of the one that is shown; what cannot come in time is waited for, and the real rate is printed.
+  // Runs of frames are fetched ahead of the one that is shown. Where they take longer than they last, only every second, third …
+  // is made, so that the shot keeps its pace and what is left out is left out evenly; the real rate is printed.
   async play() {
     const { first, last } = this.data.frames;
     if (last === first) return;
     this.playing = true;
     const rate = this.data.rate || 24,
-      run = Math.min(12, Math.ceil(rate / 2));
-    let ahead = this.fetchRun(this.frame >= last ? first : this.frame, run),
+      lasts = Math.min(12, Math.ceil(rate / 2));
+    let every = 1,
+      ahead = this.fetchRun(this.frame >= last ? first : this.frame, lasts, 1),
       due = performance.now(),
-      shown = 0;
-    const begun = performance.now();
+      shown = 0,
+      begun = performance.now();
     try {
       while (this.playing) {
-        const { start, pictures } = await ahead;
-        const following = start + pictures.length > last ? first : start + pictures.length;
-        ahead = this.fetchRun(following, run);
+        const { start, pictures, step, took } = await ahead,
+          after = start + pictures.length * step,
+          needed = Math.min(MOST_LEFT_OUT, Math.max(1, Math.ceil(((took / pictures.length) * rate) / 1000 - 0.05)));
+        // The pace is changed at once when it is too fast, and only when there is room when it is too slow.
+        if (needed > every || needed < every - 1) [every, shown, begun] = [needed, 0, performance.now()];
+        ahead = this.fetchRun(after > last ? first : after, Math.max(3, Math.ceil(lasts / every)), every);
         ahead.catch(() => {});
         for (let i = 0; i < pictures.length && this.playing; i++) {
           const bitmap = await createImageBitmap(pictures[i]);
           const wait = due - performance.now();
           if (wait > 1) await new Promise((done) => setTimeout(done, wait));
-          due = Math.max(due + 1000 / rate, performance.now() - 250);
+          due = Math.max(due + (1000 * step) / rate, performance.now() - 250);
           if (!this.playing) {
             bitmap.close();
             break;
           }
-          this.frame = start + i;
+          this.frame = start + i * step;
           if (this.$refs.frame) this.$refs.frame.value = this.frame;
           this.paint(this.$refs.picture, bitmap);
           shown += 1;
           const seconds = (performance.now() - begun) / 1000;
-          if (shown % 6 === 0)
-            this.playText = `${(shown / seconds).toFixed(1)} of ${Number(rate.toFixed(2))} frames a second, reduced`;
+          if (shown % 6 === 0) this.playText = this.saidOfPace(shown / seconds, rate, step);
         }
       }
     } catch (error) {
@@ -109,8 +116,14 @@ export const motion = {
       this.stop();
     }
   },
-  async fetchRun(start, count) {
-    const response = await post(this.data.urls.motion, { settings: this.settings, first: start, count, viewing: this.viewingSent });
+  saidOfPace(shown, rate, step) {
+    const pace = `${shown.toFixed(1)} of ${Number(rate.toFixed(2))} frames a second, reduced`;
+    return step > 1 ? `${pace}, one in ${step}` : pace;
+  },
+  async fetchRun(start, count, step) {
+    const asked = performance.now(),
+      wish = { settings: this.settings, first: start, count, every: step, viewing: this.viewingSent };
+    const response = await post(this.data.urls.motion, wish);
     const buffer = await response.arrayBuffer(),
       view = new DataView(buffer),
       found = view.getUint32(0, true);
@@ -121,6 +134,6 @@ export const motion = {
       pictures.push(new Blob([new Uint8Array(buffer, place, size)], { type: "image/jpeg" }));
       place += size;
     }
-    return { start, pictures };
+    return { start, pictures, step, took: performance.now() - asked };
   },
 };
