@@ -21,7 +21,7 @@ def test_states_after_registering(registered, sign_in):
         ("P004", "Unknown"),
         ("A090", "Known"),
         ("A033", "Contradictory"),
-        ("A099", "Likely"),
+        ("A099", "Settled by hand"),  # its camera’s encoding was set by hand
     ):
         assert state in page.locator(f"tbody tr:has-text('{name}')").inner_text(), name
     page.click(".filters a:has-text('Contradictory')")

@@ -108,6 +108,7 @@ def test_one_sees_and_ends_the_places_where_one_is_signed_in(people):
     assert "Another program" in page
     assert "<b>here</b>" in page
     assert accounts.sessions_of(User.objects.get(username="vera")) == []
+    assert accounts.session_counts()[str(User.objects.get(username="tess").pk)] == 2
     here.post("/sessions/")
     assert there.get("/").status_code == 302
     assert here.get("/").status_code == 200

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path as FilePath
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -217,11 +220,20 @@ class OpenSession:
     here: bool = False
 
 
+def _open_sessions() -> Iterator[tuple[Session, dict[str, Any]]]:
+    for row in Session.objects.filter(expire_date__gt=timezone.now()).iterator():
+        yield row, row.get_decoded()
+
+
+def session_counts() -> Counter[str]:
+    """In how many places each account is signed in, by its number as text."""
+    return Counter(str(data.get("_auth_user_id", "")) for _, data in _open_sessions())
+
+
 def sessions_of(user: User, here: str = "") -> list[OpenSession]:
     """Where someone is signed in; ``here`` is the key of the session that asks."""
     found = []
-    for row in Session.objects.filter(expire_date__gt=timezone.now()).iterator():
-        data = row.get_decoded()
+    for row, data in _open_sessions():
         if data.get("_auth_user_id") == str(user.pk):
             said = data.get("signed_in", {})
             program, address, seen = (str(said.get(name, ""))[:160] for name in ("program", "address", "at"))

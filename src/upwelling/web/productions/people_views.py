@@ -101,13 +101,13 @@ def _administrators(view: Callable[..., HttpResponse]) -> Callable[..., HttpResp
 def accounts_page(request: HttpRequest) -> HttpResponse:
     """All accounts with their roles, rights and sessions; forms that change them."""
     rights = {row.user_id: row for row in Rights.objects.all()}
-    roles = dict(accounts.accounts())
+    roles, sessions = dict(accounts.accounts()), accounts.session_counts()
     rows = [
         {
             "user": user,
             "roles": [role for role in roles.get(user.username, []) if ":" in role],
             "rights": rights.get(user.pk) or Rights(user=user),
-            "sessions": len(accounts.sessions_of(user)),
+            "sessions": sessions[str(user.pk)],
             "invited": not user.has_usable_password(),
         }
         for user in User.objects.order_by("-is_active", "username")
