@@ -201,6 +201,8 @@ def test_the_queue_is_ordered_paused_and_taken_up_again(take, order, as_, settin
     tess.post(f"/queue/{one.job_id}/resume/")
     assert names() == ["d2.mov", "d1.mov", "d0.mov"]
     tess.post(f"/queue/{two.job_id}/cancel/")
+    done = one.production.record.values_list("what", "about")
+    assert ("work in the Queue: cancel", "Delivery") in done
     assert Job.objects.get(pk=two.job_id).state == "cancelled"
     assert "Try again" in tess.get("/queue/rows/").content.decode()
     tess.post(f"/queue/{two.job_id}/retry/")

@@ -20,6 +20,7 @@ from upwelling.web.jobs.services import move, put_in_order, request_cancel, requ
 from upwelling.web.jobs.supervisor import NO_WORKER, worker_runs
 from upwelling.web.jobs.work import WORK
 from upwelling.web.productions.models import Member
+from upwelling.web.productions.record import enter
 
 KINDS = {
     "delivery": "Delivery",
@@ -137,6 +138,7 @@ def change(request: HttpRequest, pk: int, what: str) -> HttpResponse:
             put_in_order(job, [whole_or(one, -1) for one in request.POST.get("order", "").split(",")[:MOST_MOVED]])
         else:
             raise Refused("Choose what to do with the work.")
+        enter(job.production, request.user, f"work in the Queue: {what}", KINDS.get(job.kind, job.kind))
     except UpwellingError as error:
         if request.headers.get("X-Part"):
             return render(request, "deliveries/queue_rows.html", {**_listed(request), "error": str(error)})
