@@ -25,8 +25,8 @@ from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part, step_of
 from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
-from upwelling.web.common.requests import Refused, whole_list
-from upwelling.web.footage.finding import found, found_all, shot_finder
+from upwelling.web.common.requests import Refused
+from upwelling.web.footage.finding import chosen_numbers, found, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
@@ -121,13 +121,18 @@ def _signal(path: Path, code: Any, place: Place) -> Any:
     return engine.run(engine.compile_operations(full.operations()), code, place=place).astype(np.float64).reshape(-1, 3)
 
 
+def _nearest(request: HttpRequest) -> bool:
+    """Whether the nearest CDL to all steps is asked for, and not only the step that is one."""
+    return request.GET.get("say") != "part"
+
+
 @require_GET
 @production_view()
 def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     """The page."""
     asked = shot_finder(request.GET, production)
     page = page_of(request, found(asked, managed(production)), EACH)
-    nearest = request.GET.get("say") != "part"
+    nearest = _nearest(request)
     rows = [row_or_trouble(shot, nearest=nearest) for shot in loaded(production, page.object_list)]
     return render(
         request,
@@ -149,17 +154,14 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view()
 def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
     """The chosen shots' corrections as a file; ``ending`` is one of ENDINGS."""
-    ending, wanted = request.GET.get("ending", ""), whole_list(request.GET.getlist("shot"))
+    ending = request.GET.get("ending", "")
     if ending not in ENDINGS:
         raise Refused(f"Corrections are written as {', '.join(ENDINGS)}.")
-    numbers = found_all(shot_finder(request.GET, production), managed(production))
-    if request.GET.get("all") != "on":
-        numbers = [number for number in numbers if number in wanted]
-    nearest = request.GET.get("say") != "part"
-    chosen = [row_or_trouble(shot, nearest=nearest) for shot in loaded(production, numbers)]
-    if not chosen:
+    numbers = chosen_numbers(request.GET, production, managed(production))
+    rows = [row_or_trouble(shot, nearest=_nearest(request)) for shot in loaded(production, numbers)]
+    if not rows:
         raise Refused("Choose at least one shot.")
-    if ending == ".cc" and len(chosen) != 1:
+    if ending == ".cc" and len(rows) != 1:
         raise Refused("A .cc file holds one correction: choose one shot, or take .ccc.")
     if ending == ".edl":
         events = [
@@ -171,12 +173,12 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
                 row.shot.first_frame + row.shot.frames,
                 row.part.cdl,
             )
-            for n, row in enumerate(chosen, 1)
+            for n, row in enumerate(rows, 1)
         ]
         text = format_edl(production.name, events)
     else:
-        text = format_cdl([Correction(row.shot.name, row.part.cdl, _said(row)) for row in chosen], ending)
-    name = f"{production.slug}{'-' + str(chosen[0].shot.pk) if ending == '.cc' else ''}{ending}"
+        text = format_cdl([Correction(row.shot.name, row.part.cdl, _said(row)) for row in rows], ending)
+    name = f"{production.slug}{'-' + str(rows[0].shot.pk) if ending == '.cc' else ''}{ending}"
     return text_file(text, name, "text/plain; charset=utf-8")
 
 

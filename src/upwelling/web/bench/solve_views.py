@@ -80,27 +80,28 @@ def _settings_asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], S
     return body, settings
 
 
-def _asked(request: HttpRequest, shot: Shot) -> tuple[ShotSettings, str, Float32]:
-    body, settings = _settings_asked(request, shot)
+def _place(body: dict[str, Any], shot: Shot) -> tuple[Frame, Region | None, dict[str, Any]]:
+    """The frame, region and point that a page asks about."""
     _, region = read_choices(body)
     point, index = body.get("point"), body.get("frame")
+    return frame_of(shot, None if index is None else whole(index)), region, point if isinstance(point, dict) else {}
+
+
+def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettings, str, Float32]:
+    body, settings = _settings_asked(request, shot)
     step = text_of(body.get("step"))
     if step not in [s.id for s in settings.steps]:
         raise Refused("That step is no longer in the trim. Reload the page.")
-    frame = frame_of(shot, None if index is None else whole(index))
+    frame, region, point = _place(body, shot)
     shown = settings.model_copy(update={"trim_on": True})
-    return (
-        settings,
-        step,
-        _patch(frame, shot.path_at(frame.number, shown), step, region, point if isinstance(point, dict) else {}),
-    )
+    return body, settings, step, _patch(frame, shot.path_at(frame.number, shown), step, region, point)
 
 
 @require_POST
 @shot_view()
 def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The scene light that makes the marked patch neutral, and how far off it was."""
-    settings, step, patch = _asked(request, shot)
+    _, settings, step, patch = _asked(request, shot)
     chosen = next(s for s in settings.steps if s.id == step)
     if not isinstance(chosen, WhiteBalance):
         raise Refused("Only white balance can be set from a neutral patch.")
@@ -120,10 +121,8 @@ def raw_neutral(request: HttpRequest, production: Production, shot: Shot) -> Htt
     raw = shot.raw_settings(settings)
     if raw is None:
         raise Refused("This is no raw file: its white balance is a step of the trim.")
-    _, region = read_choices(body)
-    index, point = body.get("frame"), body.get("point")
-    frame = frame_of(shot, None if index is None else whole(index))
-    codes = _codes(frame, region, point if isinstance(point, dict) else {})
+    frame, region, point = _place(body, shot)
+    codes = _codes(frame, region, point)
     found = neutral_light(codes, raw.profile)
     doubt = f"Is this patch neutral? It is uneven (its channels spread by {100 * found.uneven:.0f} %)."
     light = shot.path_at(frame.number, settings).to_working(codes.astype(np.float64).mean(axis=0))
@@ -168,9 +167,7 @@ def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         raise Refused("Only highlights are rebuilt from what is clipped.")
     if shot.is_raw:
         raise Refused("A raw file’s highlights are rebuilt by its development, at the camera file stage.")
-    _, region = read_choices(body)
-    index = body.get("frame")
-    frame = frame_of(shot, None if index is None else whole(index))
+    frame, region, _ = _place(body, shot)
     path = shot.path_at(frame.number, settings.model_copy(update={"trim_on": True}))
     light = engine.run(engine.compile_operations(path.until("trim", step.id)), frame.working, place=frame.place)
     box = _box_of(frame, region)
@@ -189,15 +186,13 @@ def solve_of(request: HttpRequest, production: Production, shot: Shot) -> HttpRe
     aim = text_of(body.get("aim"))
     if aim not in AIMS:
         raise Refused("There is no such aim. Reload the page.")
-    _, region = read_choices(body)
-    index, level = body.get("frame"), body.get("level")
-    frame = frame_of(shot, None if index is None else whole(index))
+    level = body.get("level")
+    frame, region, point = _place(body, shot)
     shown = settings.model_copy(update={"trim_on": True})
     path = shot.path_at(frame.number, shown, text_of(body.get("output"))).carried()
     if not path.rendering.on or not path.display.on:
         raise Refused("A level of the display is aimed at: switch rendering and display on first.")
-    point = body.get("point")
-    codes = _codes(frame, region, point if isinstance(point, dict) else {})
+    codes = _codes(frame, region, point)
     found = solve(aim, path, codes, luma_weights(path), None if level is None else number(level) / 100)  # type: ignore[arg-type]
     step = (
         found.step if found.step.id else found.step.model_copy(update={"id": free_id(settings.steps, found.step.kind)})
@@ -242,8 +237,7 @@ def colour_range(request: HttpRequest, production: Production, shot: Shot) -> Ht
     """A colour range that takes in the marked patch; with ``how`` "more" or "less" the range in hand, with the patch
     taken in or away.
     """
-    settings, _, patch = _asked(request, shot)
-    body = json_body(request, "place")
+    body, settings, _, patch = _asked(request, shot)
     working = shot.path(settings).working_primaries
     how, sent = text_of(body.get("how")), body.get("range")
     if how not in ("more", "less"):

@@ -14,7 +14,7 @@ from upwelling.core.follow import MODELS
 from upwelling.core.match import METHODS
 from upwelling.core.parameters import MOST_POINTS
 from upwelling.core.path import Path, StageName, without_tables
-from upwelling.core.raw import Development
+from upwelling.core.raw import Development, RawSettings
 from upwelling.core.raw.development import PRESETS
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
@@ -58,6 +58,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     role = production.role_of(request.user)
     remember(request, production, shot)
     settings = shot.settings
+    raw = shot.raw_settings(settings)
     rules = production.rule_set
     path = shot.path(settings)
     tone = tone_points(path)
@@ -90,7 +91,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         "shared_development": (shot.camera.raw_development if shot.camera else Development()).model_dump(mode="json")
         if shot.is_raw
         else None,
-        "raw_lights": _raw_lights(shot),
+        "raw_lights": _raw_lights(raw),
         "history": history_ends(shot),
         "editable": free,
         "settled": now.is_settled,
@@ -206,8 +207,8 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "row": row_of(shot),
             "own": now.encoding in production.definitions,
             "development_rows": controls(Development, "development") if shot.is_raw else [],
-            "raw": shot.raw_settings(settings),
-            "raw_light": shot.raw_settings(settings).light() if shot.is_raw else None,  # type: ignore[union-attr]
+            "raw": raw,
+            "raw_light": raw.light() if raw else None,
             "hlg": _hlg(shot, path),
             "viewing_tables": [lut for lut in production.luts.all() if lut.is_declared],
             "monitors": list(MONITORS)[1:],
@@ -220,9 +221,8 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     )
 
 
-def _raw_lights(shot: Shot) -> dict[str, Any] | None:
+def _raw_lights(raw: RawSettings | None) -> dict[str, Any] | None:
     """The light of every named balance of a raw shot, kelvin and Duv, and the exposure index it recorded."""
-    raw = shot.raw_settings()
     if raw is None:
         return None
     named = {**{name: (kelvin, 0.0) for name, kelvin in PRESETS.items()}, "as shot": raw.profile.as_shot_light}

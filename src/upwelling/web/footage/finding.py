@@ -10,7 +10,7 @@ from django.db.models.functions import Cast
 
 from upwelling.core.media.timecode import Timecode
 from upwelling.web.common.finding import Choice, Finder, finder
-from upwelling.web.common.requests import Refused, whole_or
+from upwelling.web.common.requests import Refused, whole_list, whole_or
 from upwelling.web.footage.listing import IN_ORDER, with_settled
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Note, Production
@@ -73,6 +73,15 @@ def found_all(asked: Finder, shots: QuerySet[Any]) -> list[int]:
     if asked.lost:
         raise Refused(f"What the list was narrowed by (“{', '.join(asked.lost)}”) is gone meanwhile. Reload the page.")
     return found(asked, shots)
+
+
+def chosen_numbers(form: Any, production: Production, shots: QuerySet[Any]) -> list[int]:
+    """The numbers of the shots that a form ticks, or with “all” of all that its list was asked for; in its order."""
+    numbers = found_all(shot_finder(form, production), shots)
+    if form.get("all") == "on":
+        return numbers
+    wanted = whole_list(form.getlist("shot"))
+    return [number for number in numbers if number in wanted]
 
 
 def _with_word(shots: QuerySet[Any], word: str) -> QuerySet[Any]:

@@ -11,8 +11,8 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
-from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
-from upwelling.web.footage.finding import found, found_all, shot_finder
+from upwelling.web.common.requests import Refused, typed_number, whole_or
+from upwelling.web.footage.finding import chosen_numbers, found, shot_finder
 from upwelling.web.footage.giving import give_look
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.look_models import looks_of
@@ -84,10 +84,7 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view(change=True)
 def give(request: HttpRequest, production: Production) -> HttpResponse:
     """Gives a Look to the chosen shots, or puts them into a group."""
-    numbers = found_all(shot_finder(request.POST, production), managed(production))
-    if request.POST.get("all") != "on":
-        wanted = whole_list(request.POST.getlist("shot"))
-        numbers = [number for number in numbers if number in wanted]
+    numbers = chosen_numbers(request.POST, production, managed(production))
     match request.POST.get("what"):
         case "look":
             given = request.POST.get("look", "")

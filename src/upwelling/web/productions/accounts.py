@@ -56,9 +56,8 @@ def checked_password(password: str, user: User) -> str:
     return password
 
 
-@transaction.atomic
-def add_user(name: str, password: str, *, creates: bool = False) -> User:
-    """A new account; ``creates`` gives it the right to begin productions."""
+def _named(name: str) -> User:
+    """An account of that name, not saved; raises BadValue for a name that cannot be, or is taken."""
     user = User(username=name)
     try:
         user.clean_fields(exclude=["password"])
@@ -66,6 +65,13 @@ def add_user(name: str, password: str, *, creates: bool = False) -> User:
         raise BadValue(f"“{name}” cannot be an account's name. {' '.join(error.messages)}") from None
     if User.objects.filter(username__iexact=name).exists():
         raise BadValue(f"There is an account “{name}” already.")
+    return user
+
+
+@transaction.atomic
+def add_user(name: str, password: str, *, creates: bool = False) -> User:
+    """A new account; ``creates`` gives it the right to begin productions."""
+    user = _named(name)
     user.set_password(checked_password(password, user))
     user.save()
     Rights.objects.create(user=user, may_create=creates)
@@ -154,13 +160,7 @@ def _keep_a_technician(production: Production, leaving: User) -> None:
 @transaction.atomic
 def invite(name: str, *, creates: bool = False, administers: bool = False) -> User:
     """A new account without a password; its person sets one at the address that ``link_for`` gives."""
-    user = User(username=name.strip())
-    try:
-        user.clean_fields(exclude=["password"])
-    except ValidationError as error:
-        raise BadValue(f"“{name}” cannot be an account's name. {' '.join(error.messages)}") from None
-    if User.objects.filter(username__iexact=user.username).exists():
-        raise BadValue(f"There is an account “{user.username}” already.")
+    user = _named(name.strip())
     user.set_unusable_password()
     user.save()
     Rights.objects.create(user=user, may_create=creates, may_administer=administers)

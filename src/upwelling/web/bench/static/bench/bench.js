@@ -16,7 +16,7 @@ import { ordering } from "./ordering.js";
 import { presence } from "./presence.js";
 import { Previews } from "./preview.js";
 import { raw } from "./raw.js";
-import { reach } from "./reach.js";
+import { STAGES, reach } from "./reach.js";
 import { reading } from "./reading.js";
 import { rendering } from "./rendering.js";
 import { room } from "./room.js";
@@ -36,8 +36,6 @@ const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
-  const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
-
   const core = {
     settings: {},
     correction: {},

@@ -1,7 +1,6 @@
 // The Bench without a pointer: stages of the Column, steps of the trim, fields of the panel, shots of the strip.
-const UPWARDS = ["camera", "input", "trim", "look", "rendering", "display"];
+export const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
 const FIELDS = [
-  ".stephead ~ .facebody input[type=range]",
   ".panel input[type=range]",
   ".panel .facebody select",
   ".panel .choice",
@@ -16,7 +15,7 @@ export const reach = {
   },
 
   walkStages(way) {
-    const next = UPWARDS[UPWARDS.indexOf(this.stage) + way];
+    const next = STAGES[STAGES.indexOf(this.stage) + way];
     if (!next) return;
     this.stage = next;
     this.placeOverlays();
