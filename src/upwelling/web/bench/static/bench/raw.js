@@ -3,7 +3,6 @@ import { minus } from "../js/numbers.js";
 
 export const raw = {
   developed: "",
-  doubtedRaw: null,
 
   get development() {
     return this.settings.development || this.data.shared_development;
@@ -39,22 +38,8 @@ export const raw = {
     if (this.locked) return;
     const said = await this.solve(this.data.urls["raw-neutral"]);
     if (!said) return;
-    this.doubtedRaw = said.doubt ? said : null;
     this.developed = "";
-    if (!said.doubt) await this.takeRawNeutral(said);
-  },
-  get doubtRawStyle() {
-    return { background: this.doubtedRaw ? this.doubtedRaw.swatch : "none" };
-  },
-  get doubtRawWords() {
-    return this.doubtedRaw ? this.doubtedRaw.doubt : "";
-  },
-  async takeDoubtedRaw() {
-    if (this.doubtedRaw) await this.takeRawNeutral(this.doubtedRaw);
-    this.doubtedRaw = null;
-  },
-  leaveDoubtedRaw() {
-    this.doubtedRaw = null;
+    await this.unlessDoubted("raw", said);
   },
   async takeRawNeutral(said) {
     const light = { balance: "own", kelvin: said.kelvin, duv: said.duv };

@@ -288,23 +288,32 @@ export const steps = {
   async balanceFromPicture() {
     if (this.lockedOrNone) return;
     const said = await this.solve(this.data.urls.neutral);
-    if (!said) return;
-    this.doubted = said.doubt ? said : null;
-    if (!said.doubt) await this.takeNeutral(said);
+    if (said) await this.unlessDoubted("trim", said);
   },
-  // A patch that looks like no neutral is taken when a person says so.
+  // A patch that looks like no neutral is taken, by the trim or the raw development, when a person says so.
+  async unlessDoubted(by, said) {
+    this.doubted = said.doubt ? { by, said } : null;
+    if (!said.doubt) await this.takenBy(by, said);
+  },
+  takenBy(by, said) {
+    return by === "raw" ? this.takeRawNeutral(said) : this.takeNeutral(said);
+  },
+  get doubtIn() {
+    return Object.fromEntries(["trim", "raw"].map((by) => [by, Boolean(this.doubted && this.doubted.by === by)]));
+  },
   async takeDoubted() {
-    if (this.doubted && !this.lockedOrNone) await this.takeNeutral(this.doubted);
+    const { by, said } = this.doubted || {};
+    if (by === "raw" ? !this.locked : said && !this.lockedOrNone) await this.takenBy(by, said);
     this.doubted = null;
   },
   leaveDoubted() {
     this.doubted = null;
   },
   get doubtStyle() {
-    return { background: this.doubted ? this.doubted.swatch : "none" };
+    return { background: this.doubted ? this.doubted.said.swatch : "none" };
   },
   get doubtWords() {
-    return this.doubted ? this.doubted.doubt : "";
+    return this.doubted ? this.doubted.said.doubt : "";
   },
   async takeNeutral(said) {
     this.current.kelvin = said.kelvin;
