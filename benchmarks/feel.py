@@ -13,9 +13,11 @@ from benchmarks.drag import on_the_bench, start
 from playwright.sync_api import Page
 
 TURNS = 40
-# One change of a slider or of a point of a curve: from its event to the frame after the picture was painted, and how
-# long the server took for the preview.
-ONE = """([find, value, key]) => new Promise((done) => {
+# Changes of a slider or of a point of a curve, each when the frame of the one before is out, and all in the page, so
+# that what drives the browser takes no part. Of each, from its event to the frame after the picture was painted, and
+# how long the server took.
+SERIES = """async ([find, changes]) => {
+  const one = ([value, key]) => new Promise((done) => {
   const element = document.querySelector(find);
   const canvas = document.querySelector("canvas.picture");
   const old = canvas.dataset.fingerprint;
@@ -36,6 +38,45 @@ ONE = """([find, value, key]) => new Promise((done) => {
     element.value = value;
     element.dispatchEvent(new Event("input", { bubbles: true }));
   }
+  });
+  const all = [];
+  for (const change of changes) {
+    all.push(await one(change));
+    await new Promise((painted) => setTimeout(painted, 0));
+  }
+  return all;
+}"""
+
+# A hand that never rests for three seconds: a change with every frame. Of each picture, how old the change was that it
+# shows when it was painted, and how many there were a second.
+HAND = """(find) => new Promise((done) => {
+  const element = document.querySelector(find), canvas = document.querySelector("canvas.picture");
+  const ages = [], begun = performance.now();
+  let old = canvas.dataset.fingerprint, sent = null, number = 0;
+  const post = window.fetch;
+  let newest = 0;
+  window.fetch = (...given) => {
+    if (String(given[0]).endsWith("/preview/")) sent = newest;
+    return post(...given);
+  };
+  const frame = () => {
+    const now = performance.now();
+    if (canvas.dataset.fingerprint !== old) {
+      old = canvas.dataset.fingerprint;
+      ages.push(now - shown);
+    }
+    shown = sent;
+    if (now - begun > 3000) {
+      window.fetch = post;
+      return done([ages, ages.length / 3]);
+    }
+    newest = performance.now();
+    element.value = 0.3 + (number++ % 160) / 100;
+    element.dispatchEvent(new Event("input", { bubbles: true }));
+    requestAnimationFrame(frame);
+  };
+  let shown = null;
+  requestAnimationFrame(frame);
 })"""
 
 
@@ -57,14 +98,13 @@ def add(page: Page, kind: str) -> None:
 def measure(page: Page, name: str, find: str, values: tuple[float, float] | None, against: float | None) -> float:
     """Prints one kind of control; ``values`` are a slider's ends, None a point of a curve. Gives its median."""
     page.wait_for_selector(find)
-    took, server = [], []
-    for turn in range(TURNS + 4):
-        value = None if values is None else values[0] + (values[1] - values[0]) * (turn % 20 + 0.5) / 21
-        key = None if values is not None else ("ArrowUp" if turn % 20 < 10 else "ArrowDown")
-        a, b = page.evaluate(ONE, [find, value, key])
-        if turn >= 4:
-            took.append(a)
-            server.append(b)
+    changes = [
+        [None, "ArrowUp" if turn % 20 < 10 else "ArrowDown"]
+        if values is None
+        else [values[0] + (values[1] - values[0]) * (turn % 20 + 0.5) / 21, None]
+        for turn in range(TURNS + 4)
+    ]
+    took, server = zip(*page.evaluate(SERIES, [find, changes])[4:], strict=True)
     rest(page)
     middle = statistics.median(took)
     ratio = "" if against is None else f"   {middle / against:4.2f} × exposure"
@@ -72,7 +112,17 @@ def measure(page: Page, name: str, find: str, values: tuple[float, float] | None
         f"{name:28} event to paint, median {middle:6.1f} ms, 95 % {sorted(took)[int(0.95 * len(took))]:6.1f} ms; "
         f"of it the server {statistics.median(server):5.1f} ms{ratio}"
     )
-    return middle
+    return float(middle)
+
+
+def keep_moving(page: Page, find: str) -> None:
+    """Prints how a slider feels that moves all the time."""
+    ages, rate = page.evaluate(HAND, find)
+    rest(page)
+    print(
+        f"{'A hand that never rests':28} {rate:.1f} pictures a second, each {statistics.median(ages):.1f} ms behind "
+        f"the hand when painted, 95 % {sorted(ages)[int(0.95 * len(ages))]:.1f} ms"
+    )
 
 
 def main() -> None:
@@ -82,6 +132,7 @@ def main() -> None:
             with on_the_bench(address) as page:
                 rest(page)
                 first = measure(page, "Exposure", slider("Exposure"), (0.2, 2.0), None)
+                keep_moving(page, slider("Exposure"))
                 page.click(".steplist .stepname:has-text('Ladder')")
                 rest(page)
                 measure(page, "Ladder point", ".bend circle:nth-of-type(4)", None, first)

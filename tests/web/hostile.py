@@ -44,7 +44,6 @@ def bodies(shot, look, lut):
     sent = {
         "preview": preview,
         "save": {"settings": settings, "version": 0, "label": "x"},
-        "tone": {"settings": settings, "output": ""},
         "stand": {"frame": 0},
         "marks": {"settings": settings},
         "change-marks": {"settings": settings, "mark": "one"},

@@ -15,6 +15,9 @@ from waitress.utilities import Error
 from upwelling.web.common.limits import MOST_UNSIGNED, is_signed_in, refusal
 
 THREADS = 6
+ANSWER_IN_MEMORY = 32 * 2**20
+"""Bytes of one answer that wait in memory to be sent; waitress writes what is larger to a file first, and a picture
+while a hand moves is over its own 1 MB."""
 _REASONS = {401: "Unauthorized", 413: "Content Too Large", 507: "Insufficient Storage"}
 
 
@@ -65,6 +68,7 @@ def serve(application: Any, host: str, port: int) -> None:
         threads=THREADS,
         ident="upwelling",
         max_request_body_size=1024**3,
+        outbuf_overflow=ANSWER_IN_MEMORY,
         trusted_proxy=settings.TRUSTED_PROXY,
         trusted_proxy_headers={"x-forwarded-proto", "x-forwarded-for"} if settings.TRUSTED_PROXY else set(),
     )

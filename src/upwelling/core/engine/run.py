@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numba
 import numpy as np
 
 from upwelling.core.arrays import Float32, as_rgb
@@ -15,6 +16,9 @@ from upwelling.core.operations import Blend, Hold, MixBy, ShowSelection
 from upwelling.core.operations.base import Place, check_place
 from upwelling.core.operations.time_mean import TimeMean
 
+CHUNKS_A_TURN = 4
+"""Chunks of a picture that a core takes at once. Whole halves would wait for the core that something else works on:
+beside a browser that draws, a picture took 1.15 times as long."""
 _NO_TAPS = np.zeros((1, 1, 3), np.float32)
 
 
@@ -70,5 +74,5 @@ def run(
 
 
 def _tile_run(part: Tiles, value: Float32, tapped: Float32, where: Any, target: Float32) -> None:
-    with KERNEL_LOCK:
+    with KERNEL_LOCK, numba.parallel_chunksize(CHUNKS_A_TURN):
         run_tiles(value.reshape(-1, 3), part.addresses, part.rows, part.tables, tapped, where, target.reshape(-1, 3))

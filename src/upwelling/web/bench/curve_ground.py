@@ -1,4 +1,4 @@
-"""What lies behind a curve: how often each place of its axis occurs in the picture, and where the traced pixel is."""
+"""A curve's plot: its line, how often each place of its axis occurs in the picture, and where the traced pixel is."""
 
 from __future__ import annotations
 
@@ -19,6 +19,20 @@ BINS = 90
 LEAST_SATURATION = 0.02
 """C/L below which a pixel is counted by no hue: it has none to speak of."""
 UNITS = ("° hue", "C/L", "stops")
+
+
+def has_curve(kind: type[Step], name: str) -> bool:
+    """Whether a parameter of a kind of step is a curve."""
+    extra: Any = kind.model_fields[name].json_schema_extra if name in kind.model_fields else None
+    return bool(extra) and "curve" in extra
+
+
+def curve_line_of(step: Step, name: str) -> dict[str, Any]:
+    """Places along a curve of a step, and the curve there."""
+    plot: Any = type(step).model_fields[name].json_schema_extra
+    low, high = plot["curve"]["x"]
+    xs = np.linspace(low, high, 161)
+    return {"curve": name, "xs": xs.round(5).tolist(), "ys": step.curve_of(name)(xs).round(5).tolist()}
 
 
 def curve_ground(

@@ -29,11 +29,12 @@ from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.curve_ground import curve_ground, traced
+from upwelling.web.bench.curve_ground import curve_ground, curve_line_of, has_curve, traced
 from upwelling.web.bench.figures import extremes_of, measure, numbers, percent, region_facts, spans_of
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
+from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.bench.trace import trace
 from upwelling.web.bench.viewing import NONE, seen_operations
 from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png, rgba
@@ -60,7 +61,7 @@ GREY = np.uint8(118)
 class Wish:
     """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too:
     what is shown of
-    it, None for all. ``stage`` and ``step`` are in hand."""
+    it, None for all. ``stage``, ``step`` and a ``curve`` of it are in hand."""
 
     without_trim: bool = False
     lossless: bool = False
@@ -73,6 +74,7 @@ class Wish:
     part: tuple[int, int, int, int] | None = None
     stage: StageName = "trim"
     step: str = ""
+    curve: str = ""
     output: str = ""
     viewing: Viewing = NONE
     ticket: Ticket = NEVER_OVERTAKEN
@@ -120,6 +122,8 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "legend": _legend(wish.view),
         "screen": _screen(path),
         "viewing": wish.viewing.said(path) if wish.view in THROUGH_LAYER else "",
+        "line": curve_line_of(step, wish.curve) if step and has_curve(type(step), wish.curve) else None,
+        "tone": tone_points(path) if wish.stage == "rendering" else None,
         "tones": scene.counts.tolist() if wish.stage == "rendering" else None,
         "bins": [STOP_LOW, STOP_HIGH],
         "fingerprint": path.fingerprint[:12],
@@ -238,9 +242,12 @@ def _speaks(step: Step, wish: Wish) -> bool:
 def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) -> dict[str, Any]:
     """What the step in hand says of itself, with numbers: tones it harms, what it pushes below 0, how much it selects.
 
-    Shares are of every ninth pixel, which is enough for a share.
+    Shares are of every ninth pixel, which is enough for a share. While a hand moves only what it selects is said.
     """
     working = made.path.working_primaries
+    matte = step.limit.operation(working) if step.limit else None
+    if not wish.lossless:
+        return {"step": step.id, "selected": _selected(matte, step, made)}
     said = [] if step.changes_nothing else list(tonal_report(step, working))
     before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
     spans = whole(*before.shape[:2])
@@ -254,14 +261,19 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
         if pushed >= 0.0005:
             said.append(f"pushes {percent(pushed)} of the picture below 0")
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
-    matte = step.limit.operation(working) if step.limit else None
-    if matte is not None:
-        share = float(_thinned(_shown(matte), step, made, before)[..., 0].mean())
-        out["selected"] = f"selects {percent(share)} of the picture · "
+    out["selected"] = _selected(matte, step, made)
     out["lut"] = _lut_says(step, moves)
     out["inverse"] = "can be undone exactly" if step.invertible and step.acts_wholly else "has no exact inverse"
     out["neutral"] = step.neutral
     return out
+
+
+def _selected(matte: Matte | None, step: Step, made: FrameValues) -> str:
+    if matte is None:
+        return ""
+    before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
+    share = float(_thinned(_shown(matte), step, made, before)[..., 0].mean())
+    return f"selects {percent(share)} of the picture · "
 
 
 def _thinned(program: engine.Program, step: Step, made: FrameValues, before: Float32) -> Float32:

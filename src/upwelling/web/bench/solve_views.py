@@ -23,6 +23,7 @@ from upwelling.core.steps import STEPS, ColourRange, Highlights, WhiteBalance, r
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
+from upwelling.web.bench.curve_ground import curve_line_of, has_curve
 from upwelling.web.bench.scope import luma_weights, read_choices
 from upwelling.web.common.requests import Refused, json_body, number, text_of, whole
 from upwelling.web.footage.access import shot_view
@@ -62,14 +63,12 @@ def curve_line(request: HttpRequest, production: Production, shot: Shot) -> Http
     name = text_of(body.get("curve"))
     if kind is None or name not in kind.model_fields or name in OWN:
         raise Refused("There is no such curve. Reload the page.")
+    if not has_curve(kind, name):
+        raise Refused("That is not a curve.")
     try:
-        curve = kind.model_validate({name: body.get("points")}).curve_of(name)
-    except (ValidationError, KeyError) as error:
-        raise Refused(spoken(error) if isinstance(error, ValidationError) else "That is not a curve.") from None
-    plot: Any = kind.model_fields[name].json_schema_extra
-    low, high = plot["curve"]["x"]
-    xs = np.linspace(low, high, 161)
-    return JsonResponse({"xs": xs.round(5).tolist(), "ys": curve(xs).round(5).tolist()})
+        return JsonResponse(curve_line_of(kind.model_validate({name: body.get("points")}), name))
+    except ValidationError as error:
+        raise Refused(spoken(error)) from None
 
 
 def _settings_asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettings]:

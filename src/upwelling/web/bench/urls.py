@@ -23,7 +23,6 @@ urlpatterns = [
     path(BENCH + "save/", views.save, name="save"),
     path(BENCH + "undo/", views.undo, name="undo"),
     path(BENCH + "redo/", views.redo, name="redo"),
-    path(BENCH + "tone/", views.tone, name="tone"),
     path(BENCH + "stand/", views.stand, name="stand"),
     path(BENCH + "marks/", mark_views.marks, name="marks"),
     path(BENCH + "marks/change/", mark_views.change_marks, name="change-marks"),

@@ -120,7 +120,6 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "save",
                 "undo",
                 "redo",
-                "tone",
                 "stand",
                 "marks",
                 "change-marks",
@@ -264,7 +263,7 @@ def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:
 
 
 @require_POST
-@shot_view()
+@shot_view(often=True)
 def preview_of(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Picture, scopes, numbers and trace for settings that need not be saved (none: the shot's own); see ``preview``
     for the layout.
@@ -298,6 +297,7 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
         viewing=viewing_of(shot.production, body.get("viewing")),
         stage=one_of(body.get("stage"), get_args(StageName), "trim"),
         step=text_of(body.get("step")),
+        curve=text_of(body.get("curve")),
         ticket=Ticket(text_of(body.get("page")), whole(body.get("number") or 0)),
     )
     if not wish.lossless and wish.part is None:
@@ -362,14 +362,6 @@ def undo(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
 def redo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step forward in the shot's history."""
     return JsonResponse(state_of(move_in_history(shot, +1)))
-
-
-@require_POST
-@shot_view()
-def tone(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """The tone curve of settings, as points."""
-    body = json_body(request, "setting")
-    return JsonResponse(tone_points(shot.path(read_settings(body.get("settings")), text_of(body.get("output")))))
 
 
 @require_POST

@@ -8,11 +8,11 @@ from http.cookies import CookieError, SimpleCookie
 
 from django.conf import settings
 from django.contrib.auth import SESSION_KEY
-from django.contrib.sessions.backends.db import SessionStore
 from django.db import DatabaseError, close_old_connections
 from django.http import HttpRequest, HttpResponse
 
 from upwelling.web.common.errors import page
+from upwelling.web.common.sessions import SessionStore
 
 MOST_UNSIGNED = 64 * 1024
 """Bytes that somebody may send who has not signed in: a sign-in form is under one kilobyte."""

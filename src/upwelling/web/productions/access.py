@@ -10,14 +10,15 @@ from django.contrib.messages.constants import ERROR
 from django.http import HttpRequest, HttpResponseBase
 
 from upwelling.web.common.access import Access, Change, marked
+from upwelling.web.common.standing import standing
 from upwelling.web.productions.models import Production, production_for
 from upwelling.web.productions.record import enter, words_for
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., HttpResponseBase]]
 
 
-def production_view(*, change: Change = False, archived: bool = False) -> Decorator:
-    """``view(request, production, …)`` for members.
+def production_view(*, change: Change = False, archived: bool = False, often: bool = False) -> Decorator:
+    """``view(request, production, …)`` for members; ``often`` for one that only looks and is asked many times a second.
 
     Who may not change it is refused where the view changes something, and everybody while the production is archived,
     unless ``archived``. What was changed goes into the production's record.
@@ -28,7 +29,10 @@ def production_view(*, change: Change = False, archived: bool = False) -> Decora
         @wraps(view)
         def inner(request: HttpRequest, slug: str, **rest: Any) -> Any:
             changes = access.changes(request.method or "")
-            production = production_for(request.user, slug, change=changes, archived=archived)
+            if often and not changes:
+                production = standing(("production", request.user.pk, slug), lambda: production_for(request.user, slug))
+            else:
+                production = production_for(request.user, slug, change=changes, archived=archived)
             answer = view(request, production, **rest)
             if changes and answer.status_code < 400 and not _refused(request):
                 _record(request, production)
@@ -58,15 +62,17 @@ def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:
     raises Http404.
     """
 
-    def declared(*, change: Change = False) -> Decorator:
+    def declared(*, change: Change = False, often: bool = False) -> Decorator:
         def declare(view: Callable[..., Any]) -> Callable[..., HttpResponseBase]:
             @wraps(view)
             def inner(request: HttpRequest, production: Production, pk: int, **rest: Any) -> Any:
-                thing = find(production, pk)
+                thing = (
+                    standing((find, production.pk, pk), lambda: find(production, pk)) if often else find(production, pk)
+                )
                 request.about = str(thing)  # type: ignore[attr-defined]
                 return view(request, production, thing, **rest)
 
-            return production_view(change=change)(inner)
+            return production_view(change=change, often=often)(inner)
 
         return declare
 

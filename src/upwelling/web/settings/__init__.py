@@ -65,7 +65,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
-    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "upwelling.web.common.sessions.SignedInMiddleware",
     "upwelling.web.common.limits.BodyLimitMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "upwelling.web.common.sign_in.SignInMiddleware",
@@ -98,6 +98,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "upwelling.sqlite3",
+        "CONN_MAX_AGE": 600,
         "OPTIONS": {
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
             "transaction_mode": "IMMEDIATE",
@@ -158,6 +159,7 @@ SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SECURE_CROSS_ORIGIN_OPENER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
+SESSION_ENGINE = "upwelling.web.common.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"

@@ -212,7 +212,6 @@ document.addEventListener("alpine:init", () => {
       this.settings = JSON.parse(JSON.stringify(settings));
       this.rebuild();
       this.takeMethod();
-      this.redrawTone();
       this.refresh(true);
     },
     take(said) {
@@ -224,7 +223,6 @@ document.addEventListener("alpine:init", () => {
       this.dismiss();
       this.rebuild();
       this.takeMethod();
-      this.redrawTone();
       this.refresh(true);
     },
     async move(url, body) {
@@ -260,7 +258,7 @@ document.addEventListener("alpine:init", () => {
       return {
         lossless,
         raw: this.isHere,
-        wide: lossless ? 0 : Math.round(this.box().wide * window.devicePixelRatio),
+        wide: lossless ? 0 : this.shownWide,
         point: this.point,
         frame: this.frame,
         scopes: this.scopes.slice(0, this.scopesInView),
@@ -270,6 +268,7 @@ document.addEventListener("alpine:init", () => {
         part: this.part,
         stage: this.stage,
         step: this.stage === "trim" ? this.step : "",
+        curve: this.curve ? this.curve.spec.path : "",
         output: this.output,
         viewing: this.viewingSent,
       };
@@ -277,7 +276,7 @@ document.addEventListener("alpine:init", () => {
     refresh(lossless) {
       this.previews.ask(this.data.urls.preview, {
         ...this.wish(lossless),
-        settings: this.settings,
+        settings: Alpine.raw(this.settings),
         untrimmed: this.held || this.compare === "untrimmed",
       });
       if (lossless) this.refreshOther();
@@ -285,13 +284,14 @@ document.addEventListener("alpine:init", () => {
     refused(error, body) {
       // The picture stays that of the last frame that could be had, and so does the number.
       if (this.framed !== undefined && body.frame !== this.framed) this.standAt(this.framed);
+      if (this.curve && body.curve && error.response && REFUSED.includes(error.response.status)) this.curve.refuse();
       this.complain("preview", error.message);
     },
     show(head, body) {
       this.framed = body.frame;
       this.paint(this.$refs.picture, head.bitmap);
       this.$refs.picture.dataset.fingerprint = head.fingerprint;
-      this.shown = head.scopes;
+      this.shown = Alpine.raw(head.scopes);
       this.drawScopes();
       for (const row of head.column) this.lines[row.stage] = row.line;
       this.fits = head.fits;
@@ -307,12 +307,14 @@ document.addEventListener("alpine:init", () => {
         : head.measured === "100.0 %"
           ? "of the whole picture"
           : `of ${head.measured}, bars left out`;
-      this.legend = head.legend;
+      if (this.legend.length || head.legend.length) this.legend = head.legend;
       this.screen = head.screen;
       this.viewingSaid = head.viewing;
+      if (head.tone) this.drawTone(head.tone);
+      if (head.line && this.curve) this.curve.drawLine(head.line);
       if (head.tones) this.drawTones(head.tones, ...head.bins);
       if (head.says) this.stepSays(head.says);
-      this.takeNow(head.now);
+      this.takeNow(head.now, body.lossless);
       if (head.trace) this.showTrace(head.trace);
       this.settle("preview");
     },
@@ -330,7 +332,7 @@ document.addEventListener("alpine:init", () => {
       this.traceTitle = `Trace at ${trace.x}, ${trace.y}`;
       for (const stage of STAGES) {
         const [a, b, c] = trace[stage];
-        this.values[stage] = { a, b, c };
+        Object.assign(this.values[stage], { a, b, c });
       }
       this.trace = this.printed(trace);
     },

@@ -20,6 +20,7 @@ export const compare = {
   shown: [],
   bars: false,
   stacked: false,
+  shownWide: 0,
 
   start() {
     const { width, height } = this.data.frame;
@@ -32,12 +33,18 @@ export const compare = {
     );
     this.startScopes();
     new ResizeObserver(() => {
+      this.shownWide = Math.round(this.box().wide * window.devicePixelRatio);
+    }).observe(this.$refs.picture);
+    new ResizeObserver(() => {
       this.stacked = this.isLargerStacked();
       if (this.zoom !== "fit") this.setPart();
       this.placeOverlays();
     }).observe(this.$refs.stage);
     for (const box of this.$root.querySelectorAll(".scope canvas"))
-      new ResizeObserver(() => this.drawScopes()).observe(box);
+      new ResizeObserver(([seen]) => {
+        this.sizeScope(box, seen.contentRect);
+        this.drawScopes();
+      }).observe(box);
   },
 
   get comparing() {

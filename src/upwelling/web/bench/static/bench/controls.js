@@ -65,20 +65,20 @@ export const controls = {
     const step = fine / 5;
     return Number((Math.round(value / step) * step).toFixed(6));
   },
-  effective() {
+  effective(settings = this.settings) {
+    const { production_rendering, shared_development, inherited_look } = this.data;
     return {
-      ...this.settings,
-      rendering: this.settings.rendering || this.data.production_rendering,
-      development: this.settings.development || this.data.shared_development,
-      look: this.settings.look || this.data.inherited_look,
+      ...settings,
+      rendering: settings.rendering || production_rendering,
+      development: settings.development || shared_development,
+      look: settings.look || inherited_look,
     };
   },
-  get(path) {
+  // `from`: the settings in force, where many are read in a row.
+  get(path, from = this.effective()) {
     const standing = this.standing(path) ?? this.inForce(path);
     if (standing !== undefined) return standing;
-    return path
-      .split(".")
-      .reduce((place, key) => (place === null || place === undefined ? place : place[key]), this.effective());
+    return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), from);
   },
   set(path, value) {
     if (!this.data.editable) return;
@@ -99,11 +99,11 @@ export const controls = {
     this.syncControls();
     this.drawShapes();
     this.refresh(false);
-    if (path.startsWith("rendering")) this.redrawTone();
   },
   syncControls() {
+    const from = this.effective(Alpine.raw(this.settings));
     for (const cell of this.$root.querySelectorAll(".cell")) {
-      const value = this.get(cell.dataset.path);
+      const value = this.get(cell.dataset.path, from);
       if (typeof value !== "number") continue;
       cell.querySelector("input[type=range]").value = value;
       const shown = Number((value * cell.dataset.times).toFixed(6)),
@@ -115,7 +115,7 @@ export const controls = {
       cell.classList.toggle("moved", !rests && value !== Number(cell.dataset.default));
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
-      const value = this.get(choice.dataset.path);
+      const value = this.get(choice.dataset.path, from);
       if (value !== undefined) choice.value = value;
     }
     this.takeLook();

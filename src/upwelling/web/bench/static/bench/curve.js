@@ -154,6 +154,7 @@ class CurveEditor {
     });
     svg.ondblclick = (event) => this.addAt(event);
     this.place();
+    this.askLine();
     if (this.grounds) this.behind(this.grounds);
     if (focused && this.dots[this.at]) this.dots[this.at].focus();
   }
@@ -180,10 +181,10 @@ class CurveEditor {
     this.fields.y.value = this.label(py);
     this.buttons.remove.disabled = this.bench.locked || this.points.length <= 2;
     this.buttons.add.disabled = this.bench.locked || this.points.length >= this.bench.data.most_points;
-    this.askLine();
   }
 
-  // The curve between the points is the server's: asked for by the newest points only.
+  // The curve between the points is the server's. It comes with the picture; a plot that is drawn anew asks for it, by
+  // its newest points only.
   async askLine() {
     this.again = true;
     if (this.asking) return;
@@ -194,24 +195,25 @@ class CurveEditor {
       try {
         const body = { points: this.points, kind: this.bench.current.kind, curve: spec.path };
         const said = await (await post(this.bench.data.urls.curve, body)).json();
-        if (spec === this.spec) {
-          this.lineNow = said;
-          this.line.setAttribute(
-            "points",
-            said.xs
-              .map(
-                (x, i) =>
-                  `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(said.ys[i], spec.y[0]), spec.y[1])).toFixed(1)}`,
-              )
-              .join(" "),
-          );
-        }
-        this.svg.classList.remove("refused");
+        if (spec === this.spec) this.drawLine({ ...said, curve: spec.path });
       } catch (error) {
-        this.svg.classList.add("refused");
+        this.refuse();
       }
     }
     this.asking = false;
+  }
+
+  drawLine(said) {
+    const { spec } = this;
+    if (said.curve !== spec.path) return;
+    this.lineNow = said;
+    const held = (y) => Math.min(Math.max(y, spec.y[0]), spec.y[1]);
+    const places = said.xs.map((x, i) => `${this.x(x).toFixed(1)},${this.y(held(said.ys[i])).toFixed(1)}`);
+    this.line.setAttribute("points", places.join(" "));
+    this.svg.classList.remove("refused");
+  }
+  refuse() {
+    this.svg.classList.add("refused");
   }
 
   // How often each place of the axis occurs in the picture, and where the traced pixel stands.

@@ -95,7 +95,6 @@ export const marks = {
     const mark = this.markOf(event);
     this.settings = JSON.parse(JSON.stringify(mark.settings));
     this.rebuild();
-    this.redrawTone();
     await this.save(`return to ${mark.name}`);
     this.loadMarks();
   },

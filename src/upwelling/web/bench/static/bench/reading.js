@@ -9,12 +9,42 @@ const TRACE = [
   ["display", "Display code"],
   ["signal", "Signal, mean"],
 ];
+// A row: name, value and the value of the picture beside. It is written by hand: lists change with every picture of a
+// hand that moves, and only words that differ are put into the page.
+function rowOf() {
+  const row = document.createElement("div"),
+    dd = document.createElement("dd"),
+    beside = document.createElement("span");
+  row.className = "fact";
+  dd.className = "mono";
+  beside.className = "beside";
+  dd.append(document.createElement("span"), beside);
+  row.append(document.createElement("dt"), dd);
+  return row;
+}
+function say(element, text) {
+  if (element.textContent !== text) element.textContent = text;
+}
 const signed = (value, digits, unit) => (value < 0 ? "−" : "+") + Math.abs(value).toFixed(digits) + unit;
 
 export const reading = {
   otherTrace: null,
   otherNumbers: [],
   otherRegion: [],
+
+  // Rows of facts into a list of the page.
+  write(list, rows) {
+    while (list.children.length > rows.length) list.lastElementChild.remove();
+    rows.forEach(({ name, title, value, other }, i) => {
+      const row = list.children[i] || list.appendChild(rowOf()),
+        [dt, dd] = row.children;
+      if (row.title !== title) row.title = title;
+      say(dt, name);
+      say(dd.firstElementChild, value);
+      say(dd.lastElementChild, other);
+      dd.lastElementChild.hidden = !other;
+    });
+  },
 
   get besideTitle() {
     return `and ${this.otherName}`;

@@ -1,6 +1,4 @@
 // The rendering panel: method, fit, output shown, and the tone curve with its handles.
-import { post } from "../js/http.js";
-
 export const rendering = {
   output: "",
   shownMethod: "",
@@ -36,7 +34,6 @@ export const rendering = {
   changedMethod(label) {
     this.takeMethod();
     this.syncControls();
-    this.redrawTone();
     this.save(label);
   },
   inheritRendering() {
@@ -45,17 +42,10 @@ export const rendering = {
   },
   pickOutput(event) {
     this.output = event.target.value;
-    this.redrawTone();
     this.refresh(true);
   },
 
-  async redrawTone() {
-    try {
-      this.drawTone(await (await post(this.data.urls.tone, { settings: this.settings, output: this.output })).json());
-    } catch {
-      /* the preview says what is wrong with the settings */
-    }
-  },
+  // It comes with the picture while the rendering is in hand.
   drawTone(said) {
     this.tonePlot = said;
     this.$refs.tone.setAttribute("points", said.points);
@@ -152,7 +142,6 @@ export const rendering = {
     const end = () => {
       node.removeEventListener("pointermove", move);
       this.toneHand = false;
-      this.redrawTone();
       this.save(handle.title.toLowerCase());
     };
     node.addEventListener("pointermove", move);

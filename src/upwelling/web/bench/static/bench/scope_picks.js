@@ -55,15 +55,21 @@ export const scopePicks = {
     this.syncScopes();
     this.refresh(true);
   },
+  // A canvas has as many lines as its place in the page asks for; said once a size, as asking lays the page out.
+  sizeScope(canvas, { width, height }) {
+    const tall = Math.round((height / Math.max(width, 1)) * canvas.width);
+    if (tall > 40 && Math.abs(canvas.height - tall) > 1) canvas.height = tall;
+  },
   drawScopes() {
     this.shown.forEach((scope, i) => {
       const box = this.$root.querySelector(`.scope[data-place="${i}"]`),
         canvas = box.querySelector("canvas");
-      const tall = Math.round((canvas.clientHeight / Math.max(canvas.clientWidth, 1)) * canvas.width);
-      if (tall > 40 && Math.abs(canvas.height - tall) > 1) canvas.height = tall;
       drawScope(canvas, scope, this.hasOther && this.other ? this.other[i] : null);
-      canvas.setAttribute("aria-label", `${scope.title} of ${scope.of}, ${scope.unit}`);
-      box.querySelector("[data-unit]").textContent = scope.unit;
+      const said = `${scope.title} of ${scope.of}, ${scope.unit}`;
+      if (canvas.getAttribute("aria-label") !== said) {
+        canvas.setAttribute("aria-label", said);
+        box.querySelector("[data-unit]").textContent = scope.unit;
+      }
       const pick = box.querySelector("[data-part=scale]");
       if (scope.scale && pick.value !== scope.scale) pick.value = scope.scale;
     });

@@ -1,5 +1,8 @@
 // The list of steps: choose, add, move, switch, copy, limit; and the editor of the one in hand.
 import { post } from "../js/http.js";
+import { keeper } from "./kept_rows.js";
+
+const sameRows = keeper();
 
 export const steps = {
   step: "",
@@ -31,7 +34,7 @@ export const steps = {
     return this.index >= 0;
   },
   get stepRows() {
-    return this.rowsInGroups(this.settings.steps.map((step) => this.stepRow(step)));
+    return sameRows(this.rowsInGroups(this.settings.steps.map((step) => this.stepRow(step))));
   },
   stepRow(step) {
     return {
@@ -366,7 +369,7 @@ export const steps = {
   },
   stepSays(says) {
     if (says.step !== this.step) return;
-    this.says = { selected: "", ...says };
+    this.says = { ...this.says, ...says };
     if (this.curve && says.ground) this.curve.behind(says.ground);
   },
 };

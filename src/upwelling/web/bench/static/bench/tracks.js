@@ -44,12 +44,17 @@ export const tracks = {
   setByHand(holder, frame) {
     if (holder.by_hand) holder.by_hand = [...new Set([...holder.by_hand, frame])].sort((a, b) => a - b);
   },
-  takeNow(now) {
-    if (now) {
-      this.now = now;
-      this.syncControls();
-    }
+  // While a hand moves, what nothing but that hand moves is left as it is drawn.
+  takeNow(now, still) {
+    if (now) this.now = now;
+    if (!still && !this.keysInStep) return;
+    if (now) this.syncControls();
     this.placeOverlays();
+  },
+  get keysInStep() {
+    if (!this.hasStep) return false;
+    const { tracks, limit } = this.current;
+    return tracks.length > 0 || (limit !== null && limit.selections.some((one) => one.tracks && one.tracks.length > 0));
   },
 
   // --- the holder in hand -------------------------------------------------------------------------------------------
