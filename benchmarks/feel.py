@@ -52,20 +52,25 @@ SERIES = """async ([find, changes]) => {
 HAND = """(find) => new Promise((done) => {
   const element = document.querySelector(find), canvas = document.querySelector("canvas.picture");
   const ages = [], begun = performance.now();
-  let old = canvas.dataset.fingerprint, sent = null, number = 0;
+  let old = canvas.dataset.fingerprint, number = 0, newest = 0, arrived = 0;
   const post = window.fetch;
-  let newest = 0;
-  window.fetch = (...given) => {
-    if (String(given[0]).endsWith("/preview/")) sent = newest;
-    return post(...given);
+  window.fetch = async (...given) => {
+    const asked = newest, answer = await post(...given);
+    if (!String(given[0]).endsWith("/preview/")) return answer;
+    const read = answer.arrayBuffer.bind(answer);
+    answer.arrayBuffer = async () => {
+      const body = await read();
+      arrived = asked;
+      return body;
+    };
+    return answer;
   };
   const frame = () => {
     const now = performance.now();
     if (canvas.dataset.fingerprint !== old) {
       old = canvas.dataset.fingerprint;
-      ages.push(now - shown);
+      ages.push(now - arrived);
     }
-    shown = sent;
     if (now - begun > 3000) {
       window.fetch = post;
       return done([ages, ages.length / 3]);
@@ -75,7 +80,6 @@ HAND = """(find) => new Promise((done) => {
     element.dispatchEvent(new Event("input", { bubbles: true }));
     requestAnimationFrame(frame);
   };
-  let shown = null;
   requestAnimationFrame(frame);
 })"""
 

@@ -142,16 +142,16 @@ def _numbers(
 
 
 def _mime(wish: Wish) -> str:
-    return "image/png" if wish.lossless else RAW if wish.raw else "image/jpeg"
+    return RAW if wish.raw else "image/png" if wish.lossless else "image/jpeg"
 
 
 def _packing(picture: Any, wish: Wish) -> tuple[Any, ...]:
-    """How a picture is packed: lossless for a still; while a hand moves as it is for a page on this machine, else as
-    JPEG.
+    """How a picture is packed: as it is for a page on this machine; else lossless for a still, and as JPEG while a hand
+    moves.
     """
-    if wish.lossless:
-        return png, picture
-    return (rgba, picture) if wish.raw else (jpeg, picture, DRAGGED_QUALITY)
+    if wish.raw:
+        return rgba, picture
+    return (png, picture) if wish.lossless else (jpeg, picture, DRAGGED_QUALITY)
 
 
 def _screen(path: Path) -> str:

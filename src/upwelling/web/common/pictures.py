@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import imagecodecs
 import numpy as np
 
@@ -18,9 +19,7 @@ def jpeg(picture: Any, quality: int = 95) -> bytes:
 
 def rgba(picture: Any) -> bytes:
     """The bytes of a uint8 picture (H, W, 3), each pixel followed by 255."""
-    out = np.full((*picture.shape[:2], 4), 255, np.uint8)
-    out[..., :3] = picture
-    return out.tobytes()
+    return bytes(cv2.cvtColor(picture, cv2.COLOR_RGB2RGBA).tobytes())
 
 
 def png(picture: Any) -> bytes:
