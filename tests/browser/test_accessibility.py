@@ -119,3 +119,38 @@ def _serious(page):
         "n.html.slice(0, 200))])"
     )
     return [v for v in found if v[0] in ("serious", "critical")]
+
+
+# Text of the Column against what lies behind it, by WCAG 2.2's contrast ratio of relative luminances; opacity counted.
+CONTRASTS = """() => {
+  const part = (v) => (v /= 255) <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4;
+  const light = ([r, g, b]) => 0.2126 * part(r) + 0.7152 * part(g) + 0.0722 * part(b);
+  const colour = (text) => [...text.match(/[\\d.]+/g).map(Number), 1].slice(0, 4);
+  const texts = [...document.querySelectorAll(".column .stratum *")].filter((one) =>
+    one.getClientRects().length && [...one.childNodes].some((node) => node.nodeType === 3 && node.textContent.trim()));
+  return texts.map((one) => {
+    let opacity = 1, ground = null;
+    for (let at = one; at; at = at.parentElement) {
+      const style = getComputedStyle(at), behind = colour(style.backgroundColor);
+      opacity *= Number(style.opacity);
+      if (!ground && behind[3] === 1) ground = behind;
+    }
+    const ink = colour(getComputedStyle(one).color).map((v, i) => v * opacity + (ground[i] || 0) * (1 - opacity));
+    const [low, high] = [light(ink), light(ground)].sort((a, b) => a - b);
+    return [(high + 0.05) / (low + 0.05), one.textContent.trim()];
+  });
+}"""
+
+
+def test_captions_of_stages_that_are_off_can_be_read(signed_in, server):
+    open_address(signed_in, server, "bench trim")
+    switches = signed_in.query_selector_all(".column .switch:not([disabled])")
+    assert len(switches) >= 3
+    for stage in ("trim", "rendering"):  # the one in hand has a ground of its own
+        signed_in.click(f".pick[data-stage={stage}]")
+        for switch in switches:
+            switch.set_checked(False)
+        assert min(signed_in.evaluate(CONTRASTS))[0] >= 4.5
+        for switch in switches:
+            switch.set_checked(True)
+    signed_in.wait_for_selector(".bench[data-busy=no]")
