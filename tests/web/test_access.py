@@ -52,6 +52,7 @@ def addresses(production, shot):
         f"{p}/deliveries/new/",
         f"{p}/shots/{shot.pk}/chart/",
         f"{p}/shots/{shot.pk}/split/",
+        f"{p}/shots/{shot.pk}/alike/",
         f"{p}/encodings/",
         f"{p}/shots/{shot.pk}/recorded/",
         f"{p}/shots/{shot.pk}/picture/",

@@ -100,6 +100,7 @@ def row_of(shot: Shot) -> dict[str, Any]:
         "reasons": (reasons[:1] or levels[:1]) or ["nothing in the file says what it is"],
         "more": reasons[1:] + (levels[:6] if reasons else levels[1:6]),
         "candidates": [c for c in candidates if c["encoding"] != now.encoding][:3],
+        "asks": shot.state != Shot.State.SETTLED and shot.state != Shot.State.KNOWN and not shot.is_raw,
         "contradictions": found.get("contradictions", []),
         "remarks": remarks,
         "burned": any(r.kind == "burned" for r in remarks),

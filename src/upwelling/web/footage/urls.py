@@ -1,6 +1,6 @@
 from django.urls import path
 
-from upwelling.web.footage import camera_views, correction_views, intake, split_views, views
+from upwelling.web.footage import alike, camera_views, correction_views, intake, split_views, views
 
 urlpatterns = [
     path("p/<slug:slug>/", views.overview, name="production"),
@@ -22,6 +22,8 @@ urlpatterns = [
     path("p/<slug:slug>/shots/<int:pk>/split/", split_views.split_page, name="split"),
     path("p/<slug:slug>/shots/<int:pk>/split/look/", split_views.look_for_cuts, name="look-for-cuts"),
     path("p/<slug:slug>/shots/<int:pk>/split/make/", split_views.make_shots, name="make-shots"),
+    path("p/<slug:slug>/shots/<int:pk>/alike/", alike.alike, name="alike"),
+    path("p/<slug:slug>/shots/<int:pk>/alike/picture/", alike.alike_picture, name="alike-picture"),
     path("p/<slug:slug>/shots/<int:pk>/begin-anew/", views.begin_anew, name="begin-anew"),
     path("p/<slug:slug>/shots/<int:pk>/encoding/", views.settle, name="settle"),
     path("p/<slug:slug>/shots/<int:pk>/thumbnail/", views.thumbnail, name="thumbnail"),
