@@ -113,3 +113,25 @@ def test_two_servers_work_on_one_data_folder(page, server, data):
         page.goto(f"{server}{P}bench/{shot}/")
         pictured(page)
         assert page.input_value("input[aria-label='Exposure, stops']") == "0.00"
+
+
+def test_a_long_menu_is_narrowed_by_words_and_enter_takes_the_first(page, server):
+    page.goto(f"{server}{P}intake/")
+    find = "[aria-label='Find an encoding for the selected shots']"
+    menu = "select[aria-label='Encoding of the selected shots']"
+    shown = f"{menu} option:not([hidden])"
+    every = page.locator(shown).count()
+    assert page.locator(find).is_disabled()
+    page.check("tbody tr:first-child .tick")
+    page.fill(find, "gamut wide 800")
+    assert page.locator(shown).all_inner_texts() == ["Encoding …", "As inherited", "LogC3 EI 800/Wide Gamut 3"]
+    page.fill(find, "no such curve")
+    assert page.locator(f"{find}.nothing").count() == 1
+    page.press(find, "Enter")
+    assert page.input_value(menu) == "-"
+    page.fill(find, "v-log")
+    with page.expect_response(lambda answer: "/change/" in answer.url) as sent:
+        page.press(find, "Enter")
+    assert sent.value.request.post_data_json["value"] == "V-Log/V-Gamut"
+    page.goto(f"{server}{P}intake/")
+    assert page.locator(shown).count() == every

@@ -31,6 +31,9 @@ def test_an_account_is_made_shown_and_given_another_password(production, people,
     assert main(["user", "password", "ida"]) == 0
     assert not signs_in(Client(), "ida", GOOD)
     assert main(["member", "remove", production.slug, "ida"]) == 0
+    rows = [(row.by, row.what, row.about) for row in production.record.all()]
+    assert rows[0] == ("the command line", "member removed by command", "ida")
+    assert ("the command line", "member made technician by command", "ida") in rows
     assert dict(accounts())["ida"] == []
 
 

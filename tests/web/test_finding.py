@@ -15,6 +15,7 @@ from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.listing import with_settled
 from upwelling.web.footage.models import Camera, Shot, ShotGroup
 from upwelling.web.productions.forms import encoding_choices
+from upwelling.web.productions.notes import write_note
 
 P = "/p/kilnlight/"
 PAGES = ["", "intake/", "looks/sheet/", "bakes/cdl/", "match/"]
@@ -127,6 +128,12 @@ def test_bakes_are_removed_unless_cited_and_their_names_differ(shot, as_, people
     one, two = (start_bake(shot, people["tess"], order_for(shot, WISH)) for _ in range(2))
     assert two.file_name == one.file_name.replace(".cube", "_2.cube")
     assert "is being baked" in remove(as_, two)
+    write_note(production, people["tess"], ("bake", one.pk, one.file_name), "Which monitor?", question=True)
+    shown = {
+        asked: list(as_("vera").get(f"/p/{production.slug}/bakes/?note={asked}").context["bakes"])
+        for asked in ("any", "open")
+    }
+    assert shown == {"any": [one], "open": [one]}
     for made in (one, two):
         perform_bake(made.pk)
     folder = Path(settings.FILES) / "bakes" / str(two.pk)
@@ -155,3 +162,17 @@ def test_lists_say_reel_and_timecode_and_menus_put_what_is_in_use_first(shots, a
     assert offered[1] == "S-Log3/S-Gamut3.Cine" or offered[1:3] == sorted(offered[1:3])
     assert set(offered[1:3]) >= {"V-Log/V-Gamut"}
     assert len(offered) == len(set(offered))
+
+
+def test_frames_are_said_with_their_timecode_where_the_file_has_one(shot):
+    assert shot.frame_said(7) == "frame 7"
+    shot.metadata, shot.rate = {"timecode": "10:16:04:12"}, 25.0
+    assert shot.frame_said(14) == "frame 14 (10:16:05:01)"
+
+
+def test_encodings_in_use_come_first_those_of_the_newest_shots_before_the_rest(production, shot):
+    production.cameras.create(name="B-cam", encoding="V-Log/V-Gamut")
+    Shot.objects.filter(pk=shot.pk).update(encoding="D-Log/D-Gamut")
+    named = [value for value, _ in encoding_choices("none", production)]
+    assert named[:3] == ["", "D-Log/D-Gamut", "V-Log/V-Gamut"]
+    assert len(named) == len(set(named))

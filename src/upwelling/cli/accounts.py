@@ -125,12 +125,16 @@ def _list(options: argparse.Namespace) -> int:
 
 
 def _member(options: argparse.Namespace) -> int:
-    _accounts().set_member(options.production, options.name, options.role)
+    accounts = _accounts()
+    accounts.set_member(options.production, options.name, options.role)
+    accounts.record_command(options.production, f"member made {options.role}", options.name)
     print(f"{options.name} is {options.role} of {options.production}.")
     return 0
 
 
 def _remove(options: argparse.Namespace) -> int:
-    _accounts().remove_member(options.production, options.name)
+    accounts = _accounts()
+    accounts.remove_member(options.production, options.name)
+    accounts.record_command(options.production, "member removed", options.name)
     print(f"{options.name} is out of {options.production}.")
     return 0

@@ -55,11 +55,11 @@ def found(shot: Shot, wish: Wish) -> Iterator[dict[str, Any]]:
             yield from _between(wish, stands, wish.end)
     except Lost as loss:
         why = "What lay inside it is no longer seen." if follower else "There is too little in it to hold on to."
-        said = f"Lost at frame {number}. {why}"
+        said = f"Lost at {shot.frame_said(number)}. {why}"
         yield {"lost": number, "confidence": round(loss.confidence, 3), "said": said}
     else:
         where = ", where a key was set by hand; the way there ends in it" if wish.end else ""
-        yield {"said": f"Followed to frame {number}{where}."}
+        yield {"said": f"Followed to {shot.frame_said(number)}{where}."}
 
 
 def _between(wish: Wish, stands: list[Stand], end: Shape) -> Iterator[dict[str, Any]]:

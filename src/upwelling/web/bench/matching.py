@@ -71,7 +71,8 @@ def found(
     mine = _picture(shot, frame, settings.model_copy(update={"trim_on": False}))
     its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
     made = _found(method, mine, its, space, marked, _corners(shot, reference.shot))
-    said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, frame {reference.frame} of "
+    where = reference.shot.frame_said(reference.frame)
+    said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, {where} of "
     return made, f"{said}{reference.name} ({reference.shot.sha256[:8]}):"
 
 

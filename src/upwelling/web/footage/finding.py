@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from django.db.models import Case, Exists, OuterRef, Q, QuerySet, TextField, Value, When
+from django.db.models import Case, Q, QuerySet, TextField, Value, When
 from django.db.models.functions import Cast
 
 from upwelling.core.media.timecode import Timecode
@@ -13,7 +13,8 @@ from upwelling.web.common.finding import Choice, Finder, finder
 from upwelling.web.common.requests import Refused, whole_list, whole_or
 from upwelling.web.footage.listing import IN_ORDER, with_settled
 from upwelling.web.footage.models import Shot
-from upwelling.web.productions.models import Note, Production
+from upwelling.web.productions.models import Production
+from upwelling.web.productions.notes import ASKED, noted
 
 STATES = ("contradictory", "unknown", "likely", "known", "settled")
 STATE_ORDER = Case(*(When(state=state, then=Value(place)) for place, state in enumerate(STATES)))
@@ -42,7 +43,7 @@ def shot_finder(asked: Any, production: Production, first: str = "camera") -> Fi
             Choice("encoding", "any encoding", [*((name, name) for name in encodings), (NONE, "not settled")]),
             Choice("state", "however known", [(state, Shot.State(state).label) for state in STATES]),
             Choice("group", "any group", [*groups, (NONE, "no group")] if groups else []),
-            Choice("note", "any notes", [("any", "with notes"), ("open", "with open questions")]),
+            Choice("note", "any notes", ASKED),
         ],
         sorted(sorts, key=lambda one: one[0] != first),
         hint="Name, file, reel or timecode",
@@ -60,9 +61,7 @@ def found(asked: Finder, shots: QuerySet[Any]) -> list[int]:
         shots = shots.filter(in_force="" if asked["encoding"] == NONE else asked["encoding"])
     if asked["state"]:
         shots = shots.filter(state=asked["state"])
-    if asked["note"]:
-        noted = Note.objects.filter(kind="shot", production=OuterRef("production"), number=OuterRef("pk"))
-        shots = shots.filter(Exists(noted.filter(question=True, answered=None) if asked["note"] == "open" else noted))
+    shots = noted(shots, "shot", asked["note"])
     if asked.word:
         shots = _with_word(shots, asked.word)
     return list(shots.order_by(*ORDERS[asked.sort][1]).values_list("pk", flat=True))

@@ -191,6 +191,11 @@ class Shot(Authored):
             later = frames_since_first([FilePath(member) for member in self.members], frame)
         return "" if begins is None or later is None else str(begins.later(later))
 
+    def frame_said(self, frame: int) -> str:
+        """A frame in words: its number, and its timecode where the file says one."""
+        timecode = self.timecode(frame)
+        return f"frame {frame} ({timecode})" if timecode else f"frame {frame}"
+
     @property
     def facts(self) -> FileFacts:
         body = dict(opened("file facts", self.facts_json))

@@ -35,6 +35,7 @@ def split_page(request: HttpRequest, production: Production, shot: Shot) -> Http
                 "threshold": THRESHOLD,
                 "shortest": SHORTEST,
                 "rate": shot.rate,
+                "timecodes": [shot.timecode(frame) for frame in range(len(plan.strengths) if plan else 0)],
             },
         },
     )

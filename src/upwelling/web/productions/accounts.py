@@ -24,6 +24,7 @@ from django.utils.http import urlsafe_base64_encode
 
 from upwelling.core.errors import BadValue
 from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
+from upwelling.web.productions.record import BY_COMMAND, enter
 
 
 def _user(name: str) -> User:
@@ -141,6 +142,11 @@ def set_member(slug: str, name: str, role: str) -> None:
 
 
 @transaction.atomic
+def record_command(slug: str, what: str, about: str) -> None:
+    """Notes in a production's record what was done to it on the command line."""
+    enter(Production.objects.get(slug=slug), None, what + BY_COMMAND, about)
+
+
 def remove_member(slug: str, name: str) -> None:
     """Takes someone out of a production; what they made stays."""
     production, user = _production(slug), _user(name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
+from django.db.models import Max, Value
 
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.outputs import OUTPUTS
@@ -20,20 +21,21 @@ class ProductionForm(forms.Form):
 
 
 def encoding_choices(empty: str, production: Production | None = None) -> list[tuple[str, str]]:
-    """Encodings for a select: a first row that settles nothing, the production's own, those that are in use in it, and
-    all others.
+    """Encodings for a select: a first row that settles nothing, the production's own, those that are in use in it, what
+    came in last before the rest, and all others.
     """
     own = production.definitions if production else {}
-    used = _in_use(production) if production else set()
-    first = [name for name in ENCODINGS if name in used]
-    rest = [name for name in ENCODINGS if name not in used]
+    first = [name for name in (_in_use(production) if production else ()) if name in ENCODINGS]
+    rest = [name for name in ENCODINGS if name not in first]
     return [("", empty), *((name, f"{name} (own)") for name in own), *((name, name) for name in (*first, *rest))]
 
 
-def _in_use(production: Production) -> set[str]:
-    """The encodings that cameras or shots of a production have."""
-    by_camera = production.cameras.order_by().values_list("encoding")
-    return {name for (name,) in by_camera.union(production.shots.order_by().values_list("encoding"))}
+def _in_use(production: Production) -> list[str]:
+    """The encodings that shots or cameras of a production have, those of the newest shots first."""
+    of_shots = production.shots.order_by().values_list("encoding").annotate(newest=Max("pk"))
+    of_cameras = production.cameras.order_by().values_list("encoding").annotate(newest=Value(0))
+    rows = of_shots.union(of_cameras)
+    return list(dict.fromkeys(name for name, _ in sorted(rows, key=lambda row: -row[1])))
 
 
 def output_choices(production: Production | None = None) -> list[tuple[str, str]]:
@@ -47,7 +49,9 @@ def output_choices(production: Production | None = None) -> list[tuple[str, str]
 class RulesForm(forms.Form):
     """The rules; the rendering's fields are built from its declaration."""
 
-    default_encoding = forms.ChoiceField(required=False, label="Default encoding")
+    default_encoding = forms.ChoiceField(
+        required=False, label="Default encoding", widget=forms.Select({"data-narrowed": "Find a default encoding"})
+    )
     managed = forms.TypedChoiceField(
         choices=[("True", "on"), ("False", "off: show each file's own numbers")],
         label="Colour management",

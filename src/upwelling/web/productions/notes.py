@@ -14,6 +14,10 @@ MOST = 2000
 KINDS = {"production": "the production", "camera": "a camera", "shot": "a shot", "bake": "a bake"}
 
 
+ASKED = [("any", "with notes"), ("open", "with open questions")]
+"""What a list can be narrowed by."""
+
+
 class Note(Authored):
     """A note on one thing: ``kind`` of KINDS and its number. ``name`` is what the thing was called when it was written.
     A question is open until someone says it is answered.
@@ -37,6 +41,14 @@ class Note(Authored):
     @property
     def is_open(self) -> bool:
         return self.question and self.answered is None
+
+
+def noted(rows: Any, kind: str, asked: str) -> Any:
+    """Those of rows of one kind of thing that have notes (``asked`` is any) or open questions (open); empty: all."""
+    if not asked:
+        return rows
+    notes = Note.objects.filter(kind=kind, production=models.OuterRef("production"), number=models.OuterRef("pk"))
+    return rows.filter(models.Exists(notes.filter(question=True, answered=None) if asked == "open" else notes))
 
 
 def notes_on(production: Any, kind: str, number: int = 0) -> list[Note]:

@@ -52,6 +52,8 @@ DONE = {
     "copy": "copied as a template",
 }
 """What a change at an address is called; others are called by their address's name."""
+BY_COMMAND = " by command"
+"""How the words end of what the command line did, which knows no person."""
 
 
 class Entry(models.Model):
@@ -70,7 +72,14 @@ class Entry(models.Model):
         indexes = (models.Index(fields=("production", "-last")),)
 
     def __str__(self) -> str:
-        return f"{self.user}: {self.what} {self.about}".strip()
+        return f"{self.by}: {self.what} {self.about}".strip()
+
+    @property
+    def by(self) -> str:
+        """Who it was, for a page."""
+        if self.user is None:
+            return "the command line" if self.what.endswith(BY_COMMAND) else "an account that is gone"
+        return str(self.user)
 
 
 def words_for(address: str) -> str:
@@ -79,10 +88,12 @@ def words_for(address: str) -> str:
 
 
 def enter(production: Production, user: Any, what: str, about: str = "") -> None:
-    """Notes a change; the same as the last row of the production, a short while ago, is counted there."""
+    """Notes a change; the same as the last row of the production, a short while ago, is counted there. ``user`` is None
+    for what was done on the command line, which knows no person.
+    """
     now = timezone.now()
     last = Entry.objects.filter(production=production).first()
-    same = last is not None and (last.user_id, last.what, last.about) == (user.pk, what[:80], about[:160])
+    same = last is not None and (last.user, last.what, last.about) == (user, what[:80], about[:160])
     if last is not None and same and now - last.last < TOGETHER:
         Entry.objects.filter(pk=last.pk).update(last=now, count=models.F("count") + 1)
     else:

@@ -21,6 +21,12 @@ def trimmed(shot: Shot) -> bool:
 
 
 @register.filter
+def at_frame(shot: Shot | None, frame: int) -> str:
+    """A frame of a shot in words; of one that is gone its number alone."""
+    return shot.frame_said(frame) if shot else f"frame {frame}"
+
+
+@register.filter
 def unit(field: BoundField) -> str:
     """The unit a form field declares."""
     return str(field.field.widget.attrs.get("data-unit", ""))

@@ -50,9 +50,14 @@ document.addEventListener("alpine:init", () => {
         frame,
         strength: this.data.strengths[frame].toFixed(2),
         origin: byHand.includes(frame) ? "by hand" : "by the threshold",
-        time: this.data.rate ? (frame / this.data.rate).toFixed(2) + " s" : "",
+        time: this.timeOf(frame),
         label: "Take away the cut at frame " + frame,
       }));
+    },
+    // The file's own timecode, or how far into it.
+    timeOf(frame) {
+      const { timecodes, rate } = this.data;
+      return timecodes[frame] || (rate ? (frame / rate).toFixed(2) + " s" : "");
     },
     get sent() {
       return JSON.stringify(this.cuts.map((cut) => cut.frame));
