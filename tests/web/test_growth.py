@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from PIL import Image
 
 from tests.web.pages import shots_of
 from upwelling.core.documents import sealed
@@ -19,6 +20,7 @@ from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import start_bake
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage import giving
+from upwelling.web.footage.arrivals import register_folder
 from upwelling.web.footage.history import next_state, unshare
 from upwelling.web.footage.listing import around, choices, looks_in_force, managed, numbers_with, with_settled
 from upwelling.web.footage.look_models import looks_of
@@ -215,3 +217,23 @@ def test_a_table_is_kept_once_for_all_bakes(production, shot, people, settings):
 def test_putting_away_and_bringing_back_is_nothing(db, body):
     assert brought_back(put_away(body)) == body
     assert put_away(put_away(body)) == put_away(body)
+
+
+@pytest.mark.slow
+def test_a_thousand_files_come_in_at_once_and_none_is_lost(
+    settings, production, people, django_capture_on_commit_callbacks
+):
+    """Written by Pillow, each with content of its own, one of them broken and one twice."""
+    folder = settings.MEDIA_FOLDER / "thousand"
+    folder.mkdir(parents=True)
+    for number in range(1000):
+        picture = np.full((16, 16, 3), (number % 251, number // 251, 128), np.uint8)
+        Image.fromarray(picture).save(folder / f"Take{number}x.png")
+    (folder / "Broken.png").write_bytes((folder / "Take5x.png").read_bytes()[:60])
+    (folder / "Twice.png").write_bytes((folder / "Take7x.png").read_bytes())
+    with django_capture_on_commit_callbacks(execute=True):
+        register_folder(production, people["tess"], "thousand")
+    assert production.shots.count() == 1000
+    assert sorted(production.shots.values_list("original_name", flat=True))[0] == "Take0x.png"
+    states = list(production.arrivals.order_by().values_list("state", flat=True))
+    assert (states.count("done"), states.count("failed"), states.count("here")) == (1000, 1, 1)
