@@ -8,6 +8,7 @@ from typing import Any
 
 import waitress
 from django.conf import settings
+from django.db import connections
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.utilities import Error
@@ -18,6 +19,8 @@ THREADS = 6
 ANSWER_IN_MEMORY = 32 * 2**20
 """Bytes of one answer that wait in memory to be sent; waitress writes what is larger to a file first, and a picture
 while a hand moves is over its own 1 MB."""
+KEPT_OPEN = 600
+"""Seconds that a thread's connection to the database outlives its request; ``standing`` keeps what was read by it."""
 _REASONS = {401: "Unauthorized", 413: "Content Too Large", 507: "Insufficient Storage"}
 
 
@@ -61,6 +64,8 @@ def serve(application: Any, host: str, port: int) -> None:
     spool.mkdir(mode=0o700, exist_ok=True)
     tempfile.tempdir = str(spool)
     HTTPChannel.parser_class = CarefulParser
+    # Here alone: what works in the background opens the database anew for each piece of work.
+    connections.settings["default"]["CONN_MAX_AGE"] = KEPT_OPEN
     waitress.serve(
         application,
         host=host,

@@ -98,7 +98,6 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": DATA / "upwelling.sqlite3",
-        "CONN_MAX_AGE": 600,
         "OPTIONS": {
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
             "transaction_mode": "IMMEDIATE",
