@@ -36,8 +36,8 @@ def tone_points(path: Path) -> dict[str, Any]:
     nits = [v for v in (0.1, 1.0, 10.0, 100.0, 1000.0, 10000.0) if -DOWN <= np.log2(v / target.peak_nits) < -0.7]
     marks = [(0.0, "mid grey", "end"), (white, "white", "start"), (peak, "peak", "end")]
     return {
-        "points": _line(stops, out),
-        "slope": " ".join(f"{_x(s):.1f},{_slope_y(v):.1f}" for s, v in zip(stops, slope, strict=True)),
+        "points": _line(stops, _y(out)),
+        "slope": _line(stops, _slope_y(slope)),
         "marks": [{"x": round(_x(s), 1), "label": label, "anchor": anchor} for s, label, anchor in marks],
         "nits": [
             {"y": round(_y(np.log2(v / target.peak_nits)), 1), "label": f"{v:g}"} for v in (*nits, target.peak_nits)
@@ -86,19 +86,19 @@ def _handle(name: str, title: str, stops: float, out: float, axis: str, method: 
     }
 
 
-def _line(stops: Any, out: Any) -> str:
-    return " ".join(f"{_x(s):.1f},{_y(v):.1f}" for s, v in zip(stops, out, strict=True))
+def _line(stops: Any, places: Any) -> str:
+    return " ".join(f"{x:.1f},{y:.1f}" for x, y in zip(_x(stops).tolist(), places.tolist(), strict=True))
 
 
-def _x(stops: float) -> float:
+def _x(stops: Any) -> Any:
     return LEFT + (stops - LOW) / (HIGH - LOW) * (WIDTH - LEFT - RIGHT)
 
 
-def _y(out: float) -> float:
+def _y(out: Any) -> Any:
     """Place of display light in stops below the peak."""
-    return float(TOP + min(max(-out, 0.0), DOWN) / DOWN * (HEIGHT - TOP - BOTTOM))
+    return TOP + np.clip(-out, 0.0, DOWN) / DOWN * (HEIGHT - TOP - BOTTOM)
 
 
-def _slope_y(slope: float) -> float:
+def _slope_y(slope: Any) -> Any:
     """Place of a slope: the lower third of the plot holds 0 to 2 stops a stop."""
-    return float(HEIGHT - BOTTOM - min(max(slope, 0.0), STEEPEST) / STEEPEST * (HEIGHT - TOP - BOTTOM) / 3)
+    return HEIGHT - BOTTOM - np.clip(slope, 0.0, STEEPEST) / STEEPEST * (HEIGHT - TOP - BOTTOM) / 3
