@@ -168,6 +168,8 @@ def test_frames_are_said_with_their_timecode_where_the_file_has_one(shot):
     assert shot.frame_said(7) == "frame 7"
     shot.metadata, shot.rate = {"timecode": "10:16:04:12"}, 25.0
     assert shot.frame_said(14) == "frame 14 (10:16:05:01)"
+    shot.metadata["reel"] = "A012R1"
+    assert shot.frame_said(14) == "frame 14 (10:16:05:01, reel A012R1)"
 
 
 def test_encodings_in_use_come_first_those_of_the_newest_shots_before_the_rest(production, shot):
@@ -176,3 +178,11 @@ def test_encodings_in_use_come_first_those_of_the_newest_shots_before_the_rest(p
     named = [value for value, _ in encoding_choices("none", production)]
     assert named[:3] == ["", "D-Log/D-Gamut", "V-Log/V-Gamut"]
     assert len(named) == len(set(named))
+
+
+def test_the_bench_says_the_reel_of_a_movie(shot, as_):
+    Shot.objects.filter(pk=shot.pk).update(metadata={"reel": "A012R1"})
+    still = as_("vera").get(f"/p/kilnlight/bench/{shot.pk}/").content.decode()
+    assert "Reel, as the file says it" not in still  # it has one frame, and its list says the reel
+    Shot.objects.filter(pk=shot.pk).update(frames=5)
+    assert ">A012R1</span>" in as_("vera").get(f"/p/kilnlight/bench/{shot.pk}/").content.decode()

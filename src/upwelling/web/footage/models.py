@@ -192,9 +192,9 @@ class Shot(Authored):
         return "" if begins is None or later is None else str(begins.later(later))
 
     def frame_said(self, frame: int) -> str:
-        """A frame in words: its number, and its timecode where the file says one."""
-        timecode = self.timecode(frame)
-        return f"frame {frame} ({timecode})" if timecode else f"frame {frame}"
+        """A frame in words: its number, and its timecode and reel where the file says them."""
+        said = [text for text in (self.timecode(frame), self.reel and f"reel {self.reel}") if text]
+        return f"frame {frame} ({', '.join(said)})" if said else f"frame {frame}"
 
     @property
     def facts(self) -> FileFacts:
