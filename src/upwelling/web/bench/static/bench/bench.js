@@ -291,7 +291,7 @@ document.addEventListener("alpine:init", () => {
       this.framed = body.frame;
       this.paint(this.$refs.picture, head.bitmap);
       this.$refs.picture.dataset.fingerprint = head.fingerprint;
-      this.shown = Alpine.raw(head.scopes);
+      this.shown = head.scopes;
       this.drawScopes();
       for (const row of head.column) this.lines[row.stage] = row.line;
       this.fits = head.fits;
