@@ -1,5 +1,7 @@
 """Tables: our kernels against each other, colour-science, ffmpeg's lut3d and Pillow; the .cube format in and out."""
 
+import itertools
+
 import colour
 import numpy as np
 import pytest
@@ -26,13 +28,29 @@ def bent(size):
 
 
 @pytest.mark.parametrize("size", [2, 3, 17, 33, 65])
-@pytest.mark.parametrize("count", [1, 15, 16, 17, 255, 4097])
-def test_fast_kernel_against_the_plain_one(size, count):
+@pytest.mark.parametrize("count", [1, 255, 256, 257, 511, 4097])
+@pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
+def test_fast_kernel_against_the_plain_one(size, count, interpolation):
     lut = bent(size)
     values = np.concatenate([RNG.uniform(-0.2, 1.2, (count, 3)), np.repeat(RNG.random((count, 1)), 3, axis=1)])[
         :count
     ].astype(np.float32)
-    np.testing.assert_allclose(lut.apply(values), lut.apply(values, plain=True), atol=1e-6)
+    ours, plain = lut.apply(values, interpolation), lut.apply(values, interpolation, plain=True)
+    np.testing.assert_allclose(ours, plain, atol=1e-6)
+
+
+@pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
+@pytest.mark.parametrize("shift", [0, 1])
+def test_a_picture_larger_than_the_cache_is_as_its_parts(interpolation, shift):
+    """Stored past the cache where the result begins at 16 bytes."""
+    values = RNG.uniform(-0.1, 1.1, (CACHED // 12 + 301, 3)).astype(np.float32)
+    lut, memory = bent(33), np.empty(values.size + 8, np.float32)
+    first = -memory.ctypes.data // 4 % 4 + shift
+    whole = lut.apply(values, interpolation, out=memory[first : first + values.size].reshape(-1, 3))
+    for start in (0, 5_000, len(values) // 2, len(values) - 400):
+        part = slice(start, start + 400)
+        np.testing.assert_allclose(whole[part], lut.apply(values[part], interpolation, plain=True), atol=1e-6)
+    np.testing.assert_array_equal(whole[-256:], lut.apply(values[-256:], interpolation))
 
 
 @pytest.mark.parametrize("size", [2, 17, 33])
@@ -78,11 +96,13 @@ def test_into_a_buffer():
 
 def test_ends_and_values_that_are_no_numbers():
     lut = bent(9)
-    out = lut.apply(np.array([[np.nan, -np.inf, np.inf]] * 20, np.float32))
-    np.testing.assert_allclose(out, np.broadcast_to(lut.table[0, 0, 8], out.shape), atol=1e-6)
-    np.testing.assert_array_equal(
-        lut.apply(np.array([[-5.0, 0.5, 9.0]] * 16)), lut.apply(np.array([[0.0, 0.5, 1.0]] * 16))
-    )
+    for count, interpolation in itertools.product((20, 300), ("tetrahedral", "trilinear")):
+        out = lut.apply(np.array([[np.nan, -np.inf, np.inf]] * count, np.float32), interpolation)
+        np.testing.assert_allclose(out, np.broadcast_to(lut.table[0, 0, 8], out.shape), atol=1e-6)
+        beyond, held = (
+            lut.apply(np.array([row] * count), interpolation) for row in ([-5.0, 0.5, 9.0], [0.0, 0.5, 1.0])
+        )
+        np.testing.assert_array_equal(beyond, held)
 
 
 @pytest.mark.parametrize(

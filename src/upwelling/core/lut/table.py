@@ -11,7 +11,7 @@ import numpy as np
 from upwelling.core.arrays import Float32, Float64, as_rgb
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.lut.kernels import tetrahedral_plain, trilinear_plain
-from upwelling.core.lut.simd import LANES, tetrahedral_simd, trilinear_simd
+from upwelling.core.lut.simd import RUN, interpolate
 
 Interpolation = Literal["tetrahedral", "trilinear"]
 Triple = tuple[float, float, float]
@@ -19,7 +19,7 @@ LARGEST = 256
 """Points a side of the largest cube that is read or run."""
 CACHED = 8 * 2**20
 """Bytes from which a result is stored past the cache, which could not hold it. Measured; see benchmarks/run.py."""
-_KERNELS = {"tetrahedral": (tetrahedral_plain, tetrahedral_simd), "trilinear": (trilinear_plain, trilinear_simd)}
+_PLAIN = {"tetrahedral": tetrahedral_plain, "trilinear": trilinear_plain}
 
 
 @dataclass(frozen=True, eq=False)
@@ -84,13 +84,19 @@ class Lut3D(Table):
         ):
             raise ValueError(f"out must be its own contiguous float32 array of shape {source.shape}.")
         flat, flat_out = source.reshape(-1, 3), out.reshape(-1, 3)
-        slow, fast = _KERNELS[interpolation]
-        if plain or flat.shape[0] < LANES or self.size > LARGEST:
-            slow(flat, self.table, flat_out)
+        if plain or flat.shape[0] < RUN or self.size > LARGEST:
+            _PLAIN[interpolation](flat, self.table, flat_out)
         else:
             past_cache = bool(out.nbytes > CACHED and out.ctypes.data % 16 == 0)
             with KERNEL_LOCK:
-                fast(flat.reshape(-1), self._padded, self.size, flat_out.reshape(-1), past_cache)
+                interpolate(
+                    flat.reshape(-1),
+                    self._padded,
+                    self.size,
+                    flat_out.reshape(-1),
+                    interpolation == "trilinear",
+                    past_cache,
+                )
         return out
 
 
