@@ -193,7 +193,9 @@ def test_encoding_scale_is_used():
         ("engine/colour_kernel.py", "colour/oklab.py", "_XYZ_TO_LMS = "),
         ("scopes/kernel.py", "kernels/fastmath.py", "TINY = "),
         ("engine/number_opcodes.py", "engine/layout.py", "TILE = "),
-        ("engine/scale_kernel.py", "engine/colour_kernel.py", "CIRCLE, HALF_CIRCLE = "),
+        ("engine/scale_kernel.py", "engine/read_kernel.py", "ZERO = "),
+        ("engine/scale_kernel.py", "kernels/vectors.py", "INTERLEAVED = "),
+        ("lut/simd.py", "kernels/vector_code.py", "F32, I32, I64 = "),
         ("lut/kernels.py", "kernels/declare.py", "KERNEL_LOCK = "),
     ],
 )

@@ -1,8 +1,7 @@
 """Colour operations for the tile engine: the float32 twins of core/colour_operations.py and of the curves in
 operations.py.
 
-Curves are tables with linear interpolation; arithmetic and table reads are kept in separate loops, so that the first
-stay SIMD.
+Arithmetic and table reads are kept in separate loops, so that the first stay SIMD.
 """
 
 from __future__ import annotations
@@ -15,6 +14,7 @@ from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.engine.join_kernel import join_tile
 from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, selection, spare
+from upwelling.core.engine.read_kernel import read_row
 from upwelling.core.kernels import called, inline
 from upwelling.core.kernels.fastmath import arctan2_fast, cube_root_fast, exp2_fast, log2_fast, sqrt32
 from upwelling.core.operations.colour import LEAST_LIGHTNESS, NEUTRAL_FADE
@@ -30,18 +30,6 @@ K2, K4, K6, K8, K10 = F(-1 / 2), F(1 / 24), F(-1 / 720), F(1 / 40320), F(-1 / 36
 
 
 @inline
-def read(tables: Any, start: Any, low: Any, inv_cell: Any, cells: Any, x: Any) -> Any:
-    """Linear interpolation in the table of cells + 1 values that begins at ``start``; held beyond its ends.
-
-    The place is held as a whole number too: what is not a number must not read beyond the table.
-    """
-    t = min(max((x - low) * inv_cell, ZERO), cells)
-    i = min(max(np.int32(t), np.int32(0)), np.int32(cells))
-    a = tables[start + i]
-    return a + (t - F(i)) * (tables[start + i + np.int32(1)] - a)
-
-
-@inline
 def smooth32(t: Any) -> Any:
     t = min(max(t, ZERO), ONE)
     return t * t * (THREE - TWO * t)
@@ -54,17 +42,17 @@ def signed_cube_root(x: Any) -> Any:
 
 
 @called
-def curves_tile(buffer: Any, p: Any, tables: Any, n: Any) -> None:
+def curves_tile(buffer: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
     """ChannelCurves: p is start, low, inverse cell, cells, high, then value and slope at both ends for each channel."""
     low, inv, cells, high = p[1], p[2], p[3], p[4]
     for channel in range(3):
         start = np.int32(p[0]) + np.int32(channel) * (np.int32(cells) + np.int32(2))
         left, right = p[5 + 2 * channel], p[6 + 2 * channel]
-        x = buffer[channel]
+        x, y = buffer[channel], S[0]
+        read_row(tables, start, low, inv, cells, x, y, S[1], n)
         for i in range(n):
             v = x[i]
-            y = read(tables, start, low, inv, cells, v)
-            x[i] = y + left * min(v - low, ZERO) + right * max(v - high, ZERO)
+            x[i] = y[i] + left * min(v - low, ZERO) + right * max(v - high, ZERO)
 
 
 @called
@@ -84,10 +72,10 @@ def band_gain_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) 
             r, g, b = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
             rr, gg, bb = r * r, g * g, b * b
             N[i] = log2_fast(max((r * rr + g * gg + b * bb) / max(rr + gg + bb, LEAST), LEAST)) - LOG_GREY
+    stops = S[1]
+    read_row(tables, start, low, inv, cells, N, stops, S[2], n)
     for i in range(n):
-        N[i] = read(tables, start, low, inv, cells, N[i])
-    for i in range(n):
-        gain = exp2_fast(N[i])
+        gain = exp2_fast(stops[i])
         R[i] = R[i] * gain
         G[i] = G[i] * gain
         B[i] = B[i] * gain
@@ -131,7 +119,7 @@ def select_tile(R: Any, G: Any, B: Any, S: Any, weight: Any, p: Any, n: Any) -> 
 
 
 @called
-def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) -> None:
+def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, place: Any, n: Any) -> None:
     """One curve over a row: p[at:at + 4] is start (below 0: the curve is flat at p[at + 1]), low, inverse cell, cells.
     """
     if p[at] < ZERO:
@@ -139,9 +127,7 @@ def table_row(tables: Any, p: Any, at: Any, source: Any, target: Any, n: Any) ->
         for i in range(n):
             target[i] = flat
     else:
-        start, low, inv, cells = np.int32(p[at]), p[at + 1], p[at + 2], p[at + 3]
-        for i in range(n):
-            target[i] = read(tables, start, low, inv, cells, source[i])
+        read_row(tables, np.int32(p[at]), p[at + 1], p[at + 2], p[at + 3], source, target, place, n)
 
 
 @called
@@ -151,24 +137,24 @@ def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
     """
     polar_tile(R, G, B, S, p, n)
     L, A, C, H, T, N, X, Y, Z = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7], S[8]
-    V, W = S[9], S[10]
-    table_row(tables, p, 26, H, X, n)
-    table_row(tables, p, 30, T, Y, n)
-    table_row(tables, p, 34, N, Z, n)
+    V, W, PLACE = S[9], S[10], S[11]
+    table_row(tables, p, 26, H, X, PLACE, n)
+    table_row(tables, p, 30, T, Y, PLACE, n)
+    table_row(tables, p, 34, N, Z, PLACE, n)
     mixes, amount = p[38] > ZERO, p[39]
     for i in range(n):
         gain = X[i] * Y[i] * Z[i]
         gain = ONE + amount * (gain) if mixes else gain
         A[i] = A[i] * gain
         C[i] = C[i] * gain
-    table_row(tables, p, 18, H, X, n)
-    table_row(tables, p, 22, H, Y, n)
-    table_row(tables, p, 40, T, Z, n)
-    table_row(tables, p, 44, N, V, n)
+    table_row(tables, p, 18, H, X, PLACE, n)
+    table_row(tables, p, 22, H, Y, PLACE, n)
+    table_row(tables, p, 40, T, Z, PLACE, n)
+    table_row(tables, p, 44, N, V, PLACE, n)
     for i in range(n):
         X[i] = (X[i] + Z[i] + V[i]) * HALF_RADIAN
-    table_row(tables, p, 48, T, Z, n)
-    table_row(tables, p, 52, N, W, n)
+    table_row(tables, p, 48, T, Z, PLACE, n)
+    table_row(tables, p, 52, N, W, PLACE, n)
     q0, q1, q2, q3, q4, q5, q6, q7, q8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
     for i in range(n):
         half = X[i]  # of the turn, which the series then hold for up to half a circle
@@ -189,9 +175,9 @@ def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
 def channel_curves(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
     """ChannelCurves."""
     p = parameters(row)
-    buffer = channels(work)
+    buffer, scratch = channels(work), spare(work)
     tables = curve_tables(tables_at, length)
-    curves_tile(buffer, p, tables, n)
+    curves_tile(buffer, scratch, p, tables, n)
 
 
 @opcode

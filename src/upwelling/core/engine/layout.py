@@ -21,6 +21,8 @@ TILE = 1024
 ROW = 64
 """Parameters an operation may have."""
 LAYERS = 30
+SCRATCH = 10
+"""The first layer that operations write before they read it."""
 MOST_TAPS = 8
 PLACE_ROW = 8
 _FLOATS = types.CPointer(types.float32)
@@ -93,7 +95,7 @@ def selection(work: Any) -> Any:
 
 @inline
 def spare(work: Any) -> Any:
-    return carray(work, (LAYERS, TILE))[10:30]
+    return carray(work, (LAYERS, TILE))[SCRATCH:LAYERS]
 
 
 @inline

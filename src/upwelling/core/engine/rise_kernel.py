@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
-from upwelling.core.engine.colour_kernel import read
 from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, spare
+from upwelling.core.engine.read_kernel import read_row
 from upwelling.core.kernels import called, inline
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, sqrt32
 from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
@@ -80,7 +80,7 @@ def norm_16(x: Any, y: Any, z: Any) -> Any:
     """root_space.p_norm of three values with p = 16, scaled by the largest so that nothing overflows or vanishes."""
     most = min(max(max(max(x, y), z), F(1e-4)), FAR_F)
     inv = ONE / most
-    a, b, c = min(x * inv, ONE), min(y * inv, ONE), min(z * inv, ONE)
+    a, b, c = min(max(x * inv, F(0.01)), ONE), min(max(y * inv, F(0.01)), ONE), min(max(z * inv, F(0.01)), ONE)
     a, b, c = a * a, b * b, c * c
     a, b, c = a * a, b * b, c * c
     a, b, c = a * a, b * b, c * c
@@ -90,7 +90,7 @@ def norm_16(x: Any, y: Any, z: Any) -> Any:
 @inline
 def fourth_sum(x: Any, y: Any, z: Any) -> Any:
     """Σ v⁴ of three values."""
-    a, b, c = min(x, FAR_F), min(y, FAR_F), min(z, FAR_F)
+    a, b, c = min(max(x, F(1e-9)), FAR_F), min(max(y, F(1e-9)), FAR_F), min(max(z, F(1e-9)), FAR_F)
     a, b, c = a * a, b * b, c * c
     return a * a + b * b + c * c
 
@@ -175,7 +175,7 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
     start, low, inv, cells = np.int32(p[20]), p[21], p[22], p[23]
     inv_contrast, ease0, inv_ease, amount, fitted = p[24], p[25], p[26], p[27], p[28] > ZERO
     X, Y, Z, N, P, FIRST, K, T = S[0], S[1], S[2], S[3], S[4], S[5], S[6], S[7]
-    TR, TG, TB, CR, CG, CB = S[8], S[9], S[10], S[11], S[12], S[13]
+    TR, TG, TB, CR, CG, CB, LEVEL = S[8], S[9], S[10], S[11], S[12], S[13], S[14]
     for i in range(n):
         r, g, b = min(max(R[i], -BRIGHTEST_F), BRIGHTEST_F), min(max(G[i], -BRIGHTEST_F), BRIGHTEST_F), min(max(B[i], -BRIGHTEST_F), BRIGHTEST_F)
         x, y, z = max(r, ZERO), max(g, ZERO), max(b, ZERO)
@@ -202,10 +202,9 @@ def rise_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> No
     for i in range(n):
         N[i] = max(log2_fast(N[i]) - LOG_GREY, LOW)
         T[i] = N[i] + log2_fast(ONE + K[i]) * inv_contrast
+    read_row(tables, start, low, inv, cells, T, LEVEL, S[15], n)
     for i in range(n):
-        T[i] = read(tables, start, low, inv, cells, T[i])
-    for i in range(n):
-        level = T[i]
+        level = LEVEL[i]
         fade = level * level
         u = min(max((N[i] - ease0) * inv_ease, ZERO), ONE)
         pure = P[i]

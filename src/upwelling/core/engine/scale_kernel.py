@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.curves.hlg import LUMINANCE
-from upwelling.core.engine.colour_kernel import read
 from upwelling.core.engine.layout import TILE, channels, curve_tables, flat_channels, opcode, parameters, spare
+from upwelling.core.engine.read_kernel import read_row
 from upwelling.core.kernels import called
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, power_fast
 from upwelling.core.rendering.bt2446_a import CB, CR
@@ -25,12 +25,11 @@ TENTH = F(0.1)
 
 
 @called
-def gains(x: Any, out: Any, start: Any, tables: Any, n: Any) -> None:
+def gains(x: Any, out: Any, stops: Any, place: Any, start: Any, tables: Any, n: Any) -> None:
     """out[i] = 2^(table at log2 of x[i]), the curve's gain."""
     for i in range(n):
-        out[i] = log2_fast(x[i])
-    for i in range(n):
-        out[i] = read(tables, start, LOW, A_STOP, CELLS, out[i])
+        stops[i] = log2_fast(x[i])
+    read_row(tables, start, LOW, A_STOP, CELLS, stops, out, place, n)
     for i in range(n):
         out[i] = exp2_fast(out[i])
 
@@ -44,9 +43,9 @@ def scale_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
         X, Y, Z = S[2], S[3], S[4]
         for i in range(n):
             R[i], G[i], B[i] = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
-        gains(R, X, start, tables, n)
-        gains(G, Y, start, tables, n)
-        gains(B, Z, start, tables, n)
+        gains(R, X, N, A, start, tables, n)
+        gains(G, Y, N, A, start, tables, n)
+        gains(B, Z, N, A, start, tables, n)
         for i in range(n):
             r, g, b = min(R[i] * X[i], ceiling), min(G[i] * Y[i], ceiling), min(B[i] * Z[i], ceiling)
             before, after = wr * R[i] + wg * G[i] + wb * B[i], wr * r + wg * g + wb * b
@@ -67,7 +66,7 @@ def scale_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
             x, y, z = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
             xx, yy, zz = x * x, y * y, z * z
             N[i] = (x * xx + y * yy + z * zz) / max(xx + yy + zz, LEAST)
-    gains(N, A, start, tables, n)
+    gains(N, A, S[2], S[3], start, tables, n)
     for i in range(n):
         gain = min(A[i], ceiling / max(N[i], LEAST))
         R[i] = R[i] * gain
@@ -82,8 +81,7 @@ def method_a_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -
     N, A = S[0], S[1]
     for i in range(n):
         N[i] = KR * R[i] + KG * G[i] + KB * B[i]
-    for i in range(n):
-        A[i] = read(tables, start, ZERO, cells, cells, N[i])
+    read_row(tables, start, ZERO, cells, cells, N, A, S[2], n)
     for i in range(n):
         y, ratio = N[i], A[i]
         cb, cr = ratio * INV_CB * (B[i] - y), ratio * INV_CR * (R[i] - y)

@@ -13,10 +13,36 @@ from llvmlite import ir
 from numba import prange, types
 from numba.extending import intrinsic
 
-from upwelling.core.engine.layout import LAYERS, TILE
+from upwelling.core.engine.layout import LAYERS, SCRATCH, TILE
 from upwelling.core.kernels import parallel
+from upwelling.core.kernels.vector_code import I64, deinterleave, interleave, load, store
 
 CHUNKS = 64
+LANES = 16
+"""Pixels whose channels are taken apart, and put together, at once."""
+
+
+def _between(planar: bool) -> Any:
+    """Moves sixteen pixels from a picture to the planes of a tile, or back."""
+
+    def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
+        picture, work = (context.make_array(signature.args[k])(context, b, a[k]).data for k in (0, 2))
+        places = [b.add(b.mul(a[1], I64(3)), I64(k * LANES)) for k in range(3)]
+        planes = [b.add(a[3], I64(k * TILE)) for k in range(3)]
+        source, froms, target, tos = (picture, places, work, planes) if planar else (work, planes, picture, places)
+        turn = deinterleave if planar else interleave
+        values = turn(b, [load(b, source, place, LANES) for place in froms], LANES)
+        for value, place in zip(values, tos, strict=True):
+            store(b, value, target, place)
+        return context.get_dummy_value()
+
+    def typed(typing_context: Any, picture: Any, pixel: Any, work: Any, slot: Any) -> Any:
+        return types.void(picture, pixel, work, slot), generate
+
+    return intrinsic(typed)
+
+
+_apart, _together = _between(True), _between(False)
 
 
 @intrinsic  # type: ignore[untyped-decorator]
@@ -62,20 +88,20 @@ def run_tiles(source: Any, addresses: Any, rows: Any, tables: Any, taps: Any, pl
     count = source.shape[0]
     tiles = (count + TILE - 1) // TILE
     for chunk in prange(CHUNKS):
-        work = np.zeros((LAYERS, TILE), np.float32)
+        work = np.empty((LAYERS, TILE), np.float32)
+        work[:SCRATCH] = 0
         R, G, B = work[0], work[1], work[2]
         for tile in range(chunk * tiles // CHUNKS, (chunk + 1) * tiles // CHUNKS):
             start = tile * TILE
             n = min(start + TILE, count) - start
-            src = source[start : start + n]
-            dst = target[start : start + n]
-            for i in range(n):
-                R[i] = src[i, 0]
-                G[i] = src[i, 1]
-                B[i] = src[i, 2]
+            whole = n - n % LANES
+            for i in range(0, whole, LANES):
+                _apart(source, np.int64(start + i), work, np.int64(i))
+            for i in range(whole, n):
+                R[i], G[i], B[i] = source[start + i, 0], source[start + i, 1], source[start + i, 2]
             for step in range(addresses.shape[0]):
                 invoke(addresses[step], work, rows, step, tables, taps, place, start, n)
-            for i in range(n):
-                dst[i, 0] = R[i]
-                dst[i, 1] = G[i]
-                dst[i, 2] = B[i]
+            for i in range(0, whole, LANES):
+                _together(target, np.int64(start + i), work, np.int64(i))
+            for i in range(whole, n):
+                target[start + i, 0], target[start + i, 1], target[start + i, 2] = R[i], G[i], B[i]

@@ -23,8 +23,9 @@ from functools import cache
 from pathlib import Path as FilePath
 from typing import Any
 
-from upwelling.core.kernels.vectors import prefer_wide
+from upwelling.core.kernels.vectors import INTERLEAVED, interleave_vectors, prefer_wide
 
+interleave_vectors(INTERLEAVED)
 prefer_wide()
 import numba  # noqa: E402
 

@@ -16,7 +16,7 @@ from numba import prange, types
 from numba.extending import intrinsic
 
 from upwelling.core.kernels import parallel
-from upwelling.core.lut.vector_code import (
+from upwelling.core.kernels.vector_code import (
     F32,
     I32,
     I64,

@@ -1,4 +1,4 @@
-"""Generic LLVM vector code (no processor's own intrinsics) that the table kernels are put together from."""
+"""Generic LLVM vector code (no processor's own intrinsics) that kernels are put together from."""
 
 from __future__ import annotations
 
@@ -70,3 +70,11 @@ def deinterleave(b: Any, parts: list[Any], lanes: int) -> list[Any]:
     first_two = shuffle(b, parts[0], parts[1], list(range(2 * lanes)))
     third = shuffle(b, parts[2], parts[2], list(range(lanes)) + [0] * lanes)
     return [shuffle(b, first_two, third, [3 * j + k for j in range(lanes)]) for k in range(3)]
+
+
+def interleave(b: Any, channels: list[Any], lanes: int) -> list[Any]:
+    """What ``deinterleave`` takes apart."""
+    red_green = shuffle(b, channels[0], channels[1], list(range(2 * lanes)))
+    blue = shuffle(b, channels[2], channels[2], list(range(lanes)) + [0] * lanes)
+    order = [k * lanes + j for j in range(lanes) for k in range(3)]
+    return [shuffle(b, red_green, blue, order[k * lanes : (k + 1) * lanes]) for k in range(3)]
