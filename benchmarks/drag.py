@@ -39,12 +39,15 @@ FLAGS = [
 SEED = """
 from pathlib import Path
 from django.contrib.auth.models import User
+from upwelling.core.steps import SlopeOffsetPower
+from upwelling.web.footage.look_services import create_look
 from upwelling.web.footage.shots import bring_in
 from upwelling.web.productions.services import create_production, set_rules
 user = User.objects.create_user('bench', password='gather-and-blow')
 production = create_production(user, 'Kilnlight')
 set_rules(production, {'default_encoding': 'S-Log3/S-Gamut3.Cine'})
 bring_in(production, user, 'a.dpx', Path(r'%s'))
+create_look(production, user, 'Ember', [SlopeOffsetPower(slope=(1.1, 1, 0.9), saturation=1.2)])
 """
 # Times changes of the slider, one after the other in the page itself, so that what drives the browser takes no part:
 # from the input event to the frame after the picture was painted on the canvas.

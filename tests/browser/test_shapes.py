@@ -2,6 +2,8 @@
 pixels inside and outside.
 """
 
+import json
+
 import pytest
 
 from tests.browser.conftest import add_step, pictured, quiet
@@ -97,6 +99,11 @@ def test_keys_move_size_and_turn_a_shape_and_remove_it(bench):
     where(page, "rectangle")
     page.focus(".shape.chosen")
     x = value(page, "Centre across, %")
+    asked = []
+    page.on("request", lambda one: one.url.endswith("/preview/") and asked.append(json.loads(one.post_data)["lossless"]))
+    page.keyboard.press("ArrowUp")
+    quiet(page)
+    assert asked.count(False) == 1, "both values of one move are in one picture"
     for key in ("ArrowRight", "ArrowRight", "Shift+ArrowRight", "+", "]", "]", "["):
         page.keyboard.press(key)
     quiet(page)

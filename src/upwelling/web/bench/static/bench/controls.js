@@ -81,8 +81,18 @@ export const controls = {
     return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), from);
   },
   set(path, value) {
+    this.setAll([[path, value]]);
+  },
+  // Several values of one move: the picture is asked for once, as it is with all of them.
+  setAll(changes) {
     if (!this.data.editable) return;
     this.settle("typed");
+    for (const [path, value] of changes) this.putValue(path, value);
+    this.syncControls();
+    this.drawShapes();
+    this.refresh(false);
+  },
+  putValue(path, value) {
     const keys = path.split(".");
     const shared = {
       rendering: this.data.production_rendering,
@@ -96,9 +106,6 @@ export const controls = {
       keys.reduce((place, key) => place[key], this.settings)[last] = value;
     }
     if (path.includes(".limit.selections.")) this.spread();
-    this.syncControls();
-    this.drawShapes();
-    this.refresh(false);
   },
   syncControls() {
     const from = this.effective(Alpine.raw(this.settings));

@@ -228,14 +228,15 @@ export const shapes = {
   // Values of the shape in hand, held to their ranges; each is a key where it has a track.
   setShape(values) {
     const place = `steps.${this.index}.limit.selections.${this.selectionIndex}.`;
-    for (const [name, value] of Object.entries(values)) {
+    const changes = Object.entries(values).map(([name, value]) => {
       const cell = this.$root.querySelector(`.editor .cell[data-path="${place}${name}"]`);
       const held = cell
         ? Math.min(Math.max(value, Number(cell.dataset.low)), Number(cell.dataset.high))
         : value;
       const rounded = Array.isArray(held) ? held : Number(held.toFixed(name === "angle" ? 2 : 4));
-      this.set(place + name, rounded);
-    }
+      return [place + name, rounded];
+    });
+    this.setAll(changes);
   },
   // Pressed twice, a point gets one after it; the captured pointer leaves the browser's own double-click to the picture.
   pressPoint(shape, index) {
