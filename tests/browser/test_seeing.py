@@ -1,6 +1,9 @@
 """Seeing on the Bench: the viewing layer, curves by and changing what, highlights; keys and the mouse."""
 
+import itertools
 import json
+
+import pytest
 
 from tests.browser.conftest import add_step, quiet
 from tests.browser.test_bench import bench, colour_at
@@ -62,6 +65,27 @@ def test_nine_curves_and_points_from_the_picture(bench):
     page.wait_for_function("(old) => document.querySelector('canvas.picture').dataset.fingerprint !== old", arg=before)
     page.wait_for_selector(".stratum p:has-text('hue by brightness')")
     assert changes.locator("option:has-text('hue ●')").count() == 1
+
+
+@pytest.mark.parametrize(("width", "height"), [(1024, 768), (1280, 800), (1920, 1080)])
+def test_a_curve_its_fields_and_what_it_says_are_seen_whole(bench, width, height):
+    page = bench
+    page.set_viewport_size({"width": width, "height": height})
+    add_step(page, "colour_curves")
+    quiet(page)
+    room = page.locator(".editing .fields:visible").bounding_box()
+    steps = page.locator(".steplist ol").bounding_box()
+    for by, changes in itertools.product(("hue", "saturation", "brightness"), repeat=2):
+        page.select_option("[data-curve=by]", by)
+        page.select_option("[data-curve=changes]", changes)
+        for part in (".bend", ".curvehelp", ".curveside p"):
+            box = page.locator(f".editing {part}").bounding_box()
+            assert box["y"] + box["height"] <= room["y"] + room["height"] + 1, (part, by, changes)
+            assert box["x"] + box["width"] <= room["x"] + room["width"] + 1, (part, by, changes)
+    if width >= 1280:
+        assert steps["height"] >= 6 * page.locator(".steplist li").first.bounding_box()["height"]
+    plot, paper = (page.locator(f".editing {one}").bounding_box() for one in (".bend", ".bend .paper"))
+    assert paper["width"] == pytest.approx(plot["width"], abs=1), "drawn as large as it is shown"
 
 
 def test_a_click_brings_the_patch_to_a_level(bench):

@@ -100,7 +100,9 @@ def test_keys_move_size_and_turn_a_shape_and_remove_it(bench):
     page.focus(".shape.chosen")
     x = value(page, "Centre across, %")
     asked = []
-    page.on("request", lambda one: one.url.endswith("/preview/") and asked.append(json.loads(one.post_data)["lossless"]))
+    page.on(
+        "request", lambda one: one.url.endswith("/preview/") and asked.append(json.loads(one.post_data)["lossless"])
+    )
     page.keyboard.press("ArrowUp")
     quiet(page)
     assert asked.count(False) == 1, "both values of one move are in one picture"

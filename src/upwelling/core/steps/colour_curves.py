@@ -89,7 +89,7 @@ class ColourCurves(Step):
     saturation_by_saturation: CurvePoints = curve(
         _rest(_DEGREES_OF_COLOUR, 1.0),
         "Saturation by saturation",
-        "Saturation by how saturated a colour is already (Oklab chroma over lightness).",
+        "Saturation, times this, by Oklab chroma over lightness.",
         x=SATURATIONS,
         y=GAINS,
         x_unit="C/L",
@@ -108,7 +108,7 @@ class ColourCurves(Step):
     hue_by_saturation: CurvePoints = curve(
         _rest(_DEGREES_OF_COLOUR, 0.0),
         "Hue by saturation",
-        "Degrees by which colours are turned, by how saturated they are.",
+        "Degrees of turn, by how saturated a colour is.",
         x=SATURATIONS,
         y=TURNS,
         x_unit="C/L",
@@ -117,7 +117,7 @@ class ColourCurves(Step):
     hue_by_brightness: CurvePoints = curve(
         _rest(_TONES, 0.0),
         "Hue by brightness",
-        "Degrees by which colours are turned, by brightness in stops from mid grey.",
+        "Degrees of turn, by brightness in stops from mid grey.",
         x=STOPS,
         y=TURNS,
         x_unit="stops",
@@ -126,7 +126,7 @@ class ColourCurves(Step):
     brightness_by_saturation: CurvePoints = curve(
         _rest(_DEGREES_OF_COLOUR, 0.0),
         "Brightness by saturation",
-        "Stops by which colours are lifted, by how saturated they are; 0 is neutral.",
+        "Stops of lift, by how saturated a colour is; 0 is neutral.",
         x=SATURATIONS,
         y=LIFTS,
         x_unit="C/L",
@@ -135,7 +135,7 @@ class ColourCurves(Step):
     brightness_by_brightness: CurvePoints = curve(
         _rest(_TONES, 0.0),
         "Brightness by brightness",
-        "Stops by which tones are lifted, by brightness in stops from mid grey; hue and saturation stay.",
+        "Stops of lift, by stops from mid grey; hue and saturation stay.",
         x=STOPS,
         y=LIFTS,
         x_unit="stops",

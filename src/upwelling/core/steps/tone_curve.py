@@ -27,7 +27,7 @@ def _channel(title: str) -> Any:
     return curve(
         REST,
         title,
-        "Log code out against log code in. Mid grey is 0.414, diffuse white 0.555, a stop 0.057.",
+        "Log code out by log code in: mid grey 0.414, white 0.555, a stop 0.057.",
         x=SPAN,
         y=SPAN,
         x_unit="log code",

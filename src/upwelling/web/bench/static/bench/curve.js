@@ -3,8 +3,7 @@ import { post } from "../js/http.js";
 import { minus, plain } from "../js/numbers.js";
 
 const SVG = "http://www.w3.org/2000/svg";
-const WIDE = 430,
-  TALL = 128,
+const LEAST = [160, 60],
   PAD = { left: 34, right: 8, top: 6, bottom: 18 };
 
 const make = (name, attributes, parent) => {
@@ -23,6 +22,7 @@ class CurveEditor {
     this.fields = { x: root.querySelector("[data-axis=x]"), y: root.querySelector("[data-axis=y]") };
     this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
     this.help = root.querySelector(".curvehelp");
+    this.fit();
     this.buttons = {
       add: root.querySelector("[data-do=add]"),
       remove: root.querySelector("[data-do=remove]"),
@@ -52,8 +52,19 @@ class CurveEditor {
         ? bench.curveInHand
         : (bent || curves[0]).path,
     );
+    new ResizeObserver(() => this.refit()).observe(this.svg);
   }
 
+  // The plot is drawn as large as it is shown, and anew when that changes.
+  fit() {
+    const { clientWidth, clientHeight } = this.svg;
+    [this.wide, this.tall] = [Math.max(clientWidth, LEAST[0]), Math.max(clientHeight, LEAST[1])];
+  }
+  refit() {
+    const { wide, tall } = this;
+    this.fit();
+    if (this.svg.isConnected && (wide !== this.wide || tall !== this.tall)) this.draw();
+  }
   read(path) {
     return this.bench.get(`steps.${this.bench.index}.${path}`);
   }
@@ -62,11 +73,11 @@ class CurveEditor {
   }
   x(value) {
     const [low, high] = this.spec.x;
-    return PAD.left + ((value - low) / (high - low)) * (WIDE - PAD.left - PAD.right);
+    return PAD.left + ((value - low) / (high - low)) * (this.wide - PAD.left - PAD.right);
   }
   y(value) {
     const [low, high] = this.spec.y;
-    return TALL - PAD.bottom - ((value - low) / (high - low)) * (TALL - PAD.top - PAD.bottom);
+    return this.tall - PAD.bottom - ((value - low) / (high - low)) * (this.tall - PAD.top - PAD.bottom);
   }
   label(value) {
     return minus(Number(value.toFixed(this.spec.y[1] - this.spec.y[0] > 20 ? 1 : 3)));
@@ -91,8 +102,8 @@ class CurveEditor {
     const { svg, spec } = this;
     const focused = svg.contains(document.activeElement);
     svg.replaceChildren();
-    svg.setAttribute("viewBox", `0 0 ${WIDE} ${TALL}`);
-    make("rect", { class: "paper", width: WIDE, height: TALL }, svg);
+    svg.setAttribute("viewBox", `0 0 ${this.wide} ${this.tall}`);
+    make("rect", { class: "paper", width: this.wide, height: this.tall }, svg);
     this.ground = make("g", {}, svg);
     if (spec.around)
       for (let hue = 0; hue < 360; hue += 10) {
@@ -102,7 +113,7 @@ class CurveEditor {
             class: "hue",
             "data-hue": hue,
             x: this.x(hue),
-            y: TALL - PAD.bottom,
+            y: this.tall - PAD.bottom,
             width: this.x(hue + 10) - this.x(hue) + 0.5,
             height: 4,
             fill: `oklch(0.7 0.1 ${hue + 5})`,
@@ -113,9 +124,9 @@ class CurveEditor {
     const [low, high] = spec.x;
     for (let i = 0; i <= 8; i++) {
       const value = low + (i / 8) * (high - low);
-      make("line", { class: "grid", x1: this.x(value), x2: this.x(value), y1: PAD.top, y2: TALL - PAD.bottom }, svg);
+      make("line", { class: "grid", x1: this.x(value), x2: this.x(value), y1: PAD.top, y2: this.tall - PAD.bottom }, svg);
       if (i % 2 === 0)
-        make("text", { class: "tick middle", x: this.x(value), y: TALL - 4 }, svg).textContent = minus(
+        make("text", { class: "tick middle", x: this.x(value), y: this.tall - 4 }, svg).textContent = minus(
           Number(value.toFixed(2)),
         );
     }
@@ -130,7 +141,7 @@ class CurveEditor {
           {
             class: value === rest ? "zeroline" : "grid",
             x1: PAD.left,
-            x2: WIDE - PAD.right,
+            x2: this.wide - PAD.right,
             y1: this.y(value),
             y2: this.y(value),
           },
@@ -221,14 +232,14 @@ class CurveEditor {
     if (!ground || !this.ground) return;
     const { counts, low, width, pixel } = ground,
       most = Math.max(1, ...counts.slice(1, -1)),
-      tall = TALL - PAD.top - PAD.bottom;
+      tall = this.tall - PAD.top - PAD.bottom;
     this.ground.replaceChildren();
     this.traced = pixel;
     if (this.buttons.around) this.buttons.around.disabled = this.bench.locked || pixel === null;
     if (pixel !== null && pixel >= this.spec.x[0] && pixel <= this.spec.x[1])
       make(
         "line",
-        { class: "tracedplace", x1: this.x(pixel), x2: this.x(pixel), y1: PAD.top, y2: TALL - PAD.bottom },
+        { class: "tracedplace", x1: this.x(pixel), x2: this.x(pixel), y1: PAD.top, y2: this.tall - PAD.bottom },
         this.ground,
       );
     counts.forEach((count, i) => {
@@ -240,7 +251,7 @@ class CurveEditor {
         {
           class: "tones",
           x: this.x(place),
-          y: TALL - PAD.bottom - height,
+          y: this.tall - PAD.bottom - height,
           width: this.x(place + width) - this.x(place) + 0.3,
           height,
         },
@@ -296,8 +307,8 @@ class CurveEditor {
   spot(event) {
     const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse());
     return [
-      (at.x - PAD.left) / (WIDE - PAD.left - PAD.right),
-      (TALL - PAD.bottom - at.y) / (TALL - PAD.top - PAD.bottom),
+      (at.x - PAD.left) / (this.wide - PAD.left - PAD.right),
+      (this.tall - PAD.bottom - at.y) / (this.tall - PAD.top - PAD.bottom),
     ];
   }
 
