@@ -1,5 +1,6 @@
 """People, their accounts and sessions; the record; a production's life; notes and the hand-over report."""
 
+import html
 import re
 from datetime import timedelta
 
@@ -10,6 +11,9 @@ from django.utils import timezone
 
 from upwelling.core.errors import BadValue
 from upwelling.core.steps import Exposure, Saturation
+from upwelling.web.bakes.models import Bake
+from upwelling.web.bakes.orders import order_for
+from upwelling.web.bakes.services import perform_bake, start_bake
 from upwelling.web.care.handover import report_of
 from upwelling.web.care.lifecycle import GRACE, remove_due
 from upwelling.web.footage.history import apply_settings
@@ -243,3 +247,17 @@ def test_the_hand_over_report_says_what_is_otherwise(shot, as_):
         assert words in file.content.decode()
     assert "kilnlight-handover.html" in file.headers["Content-Disposition"]
     assert "http" not in file.content.decode().replace("https://", "")
+
+
+def test_the_hand_over_report_reads_no_order_of_a_bake(shot, as_, monkeypatch):
+    """Five hundred bakes would be five hundred orders and certificates; their lines were written down with them."""
+    made = start_bake(shot, shot.created_by, order_for(shot, {"size": "17", "end": "display"}))
+    perform_bake(made.pk)
+    made.refresh_from_db()
+    assert made.line == made.said
+    monkeypatch.setattr(Bake, "bake_order", property(lambda one: pytest.fail("an order was read")))
+    assert made.line in html.unescape(as_("tess").get(f"{P}handover/").content.decode())
+    Bake.objects.update(line="")
+    monkeypatch.undo()
+    again = html.unescape(as_("tess").get(f"{P}handover/").content.decode())
+    assert made.line in again, "the lines of bakes made before are worked out"

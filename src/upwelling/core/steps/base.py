@@ -139,9 +139,8 @@ class Step(Keyed):
     @property
     def changes_nothing(self) -> bool:
         """True when every parameter stands at its default."""
-        return not self.tracks and all(
-            value == type(self).model_fields[n].default for n, value in self.parameters.items()
-        )
+        fields = type(self).model_fields  # pydantic works it out at each access
+        return not self.tracks and all(getattr(self, n) == fields[n].default for n in fields if n not in OWN)
 
     def on_top(self, below: Step) -> Self | None:
         """One step that does what ``below`` and then this one do, where one of this kind can; else None."""

@@ -74,6 +74,7 @@ class Bake(Authored):
     frames_file = models.CharField(max_length=255, blank=True)
     certificate_json = models.JSONField(null=True)
     verdict = models.CharField(max_length=40, blank=True)
+    line = models.TextField(blank=True)
     without_shot_since = models.DateTimeField(null=True, blank=True)
 
     class Meta:
@@ -145,7 +146,12 @@ class Bake(Authored):
                 if self.problem
                 else f"{self.size}³ grid, by an earlier version"
             )
-        return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
+        return line_of(order, report)
+
+    @property
+    def told(self) -> str:
+        """``said`` as it was written down with the certificate, for lists of many."""
+        return self.line or self.said
 
     @property
     def is_of_earlier_numbers(self) -> bool:
@@ -163,6 +169,11 @@ class Bake(Authored):
             return True
         now = order.model_copy(update={"path": variant_path(self.shot, self.variant, order.path.display.output)})
         return now.section_fingerprint != order.section_fingerprint
+
+
+def line_of(order: BakeOrder, report: Certificate | None) -> str:
+    """What an order's table is, in one line."""
+    return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
 
 
 class Package(Authored):

@@ -22,7 +22,7 @@ from upwelling.core.proof import verify
 from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.files import write_lut
 from upwelling.web.bakes.kept_texts import put_away
-from upwelling.web.bakes.models import Bake, OwnReceiver, Package
+from upwelling.web.bakes.models import Bake, OwnReceiver, Package, line_of
 from upwelling.web.bakes.orders import check_bakeable, model_shots, order_for, receiver_named, test_frames, usual_start
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.requests import Refused
@@ -153,6 +153,7 @@ def perform_bake(bake_id: int) -> None:
             frames_file=f"{relative}.frames.png" if frames else "",
             certificate_json=put_away(certificate.model_dump(mode="json")),
             verdict=certificate.verdict,
+            line=line_of(order, certificate),
         )
 
 
@@ -168,7 +169,8 @@ def verify_again(row: Bake) -> Bake:
         row.disk_path, order, frames=frames, tolerances=row.production.rule_set.limits(order.judge.target.is_hdr)
     )
     row.certificate_json, row.verdict = put_away(certificate.model_dump(mode="json")), certificate.verdict
-    row.save(update_fields=["certificate_json", "verdict"])
+    row.line = line_of(order, certificate)
+    row.save(update_fields=["certificate_json", "verdict", "line"])
     row.__dict__.pop("certificate", None)
     return row
 

@@ -70,8 +70,10 @@ def report_of(production: Production) -> Report:
     notes = list(production.notes.select_related("created_by"))
     numbers = list(production.shots.order_by("name", "pk").values_list("pk", flat=True))
     exceptions, trouble = _exceptions(production, numbers)
-    bakes = list(production.bakes.exclude(verdict="").select_related("created_by", "shot"))
-    delivered = list(Delivery.objects.filter(production=production).exclude(verdict="").select_related("created_by"))
+    made = production.bakes.exclude(verdict="").select_related("created_by")
+    bakes = list(made.defer("order", "recipe", "variant", "certificate_json"))
+    sent = Delivery.objects.filter(production=production).exclude(verdict="").select_related("created_by")
+    delivered = list(sent.defer("order_json", "recipes", "proof"))
     return Report(
         made=timezone.now(),
         rules=production.rule_set,
