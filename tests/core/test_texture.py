@@ -15,14 +15,14 @@ from upwelling.core.bake.order import SHAPE
 from upwelling.core.colour.primaries import primaries, rgb_to_xyz
 from upwelling.core.errors import BadValue, PlaceNeeded
 from upwelling.core.operations import Place, needs_of, run_reference
-from upwelling.core.operations.blur import blur_fast, blur_reference, blurs_fast, gaussian_reach
+from upwelling.core.operations.blur import LEAST_SIGMA, TRUNCATE, blur_fast, blur_reference, blurs_fast, gaussian_reach
 from upwelling.core.operations.grain import LATTICES, SPREAD, pixel_weights, spline_sum
 from upwelling.core.operations.grain_kernel import fill_lattice, lattice_key
 from upwelling.core.operations.scatter import CORE, SHARES, WEIGHTS, spread_shape
 from upwelling.core.path import Display, Input, Path, Trim, trace
 from upwelling.core.proof.left_out import left_out
 from upwelling.core.simulate.shipped import shipped
-from upwelling.core.steps import CalmNoise, Exposure, Glow, Grain, Halation, Matte, Sharpen, Streaks
+from upwelling.core.steps import CalmNoise, Exposure, Glow, Grain, Halation, Matte, Sharpen, Streaks, Vignette
 from upwelling.core.steps.selections import Ellipse
 from upwelling.core.steps.track import Track
 
@@ -134,6 +134,16 @@ def test_the_spread_is_fitted_to_its_shape():
     made = sum(w * np.exp(-0.5 * (r / s) ** 2) / (2 * np.pi * s * s) for w, s in zip(WEIGHTS, SHARES, strict=True))
     ratio = made / spread_shape(r)
     assert ratio.max() / ratio.min() < 2.5, "within a stop or so over a hundredfold fall"
+
+
+@pytest.mark.parametrize("shape", [(1, 1, 3), (5, 7), (64, 33, 3), (200, 311, 3), (90, 700)])
+@pytest.mark.parametrize("sigma", [0.03, 0.4, 2.0, 9.0, 40.0, 150.0])
+def test_the_exact_blur_is_scipys_however_it_is_made(shape, sigma):
+    """Matrices and SciPy's own walk are one and the same blur: ends mirrored, as often as a wide one takes."""
+    plane = np.random.default_rng(5).random(shape) ** 4 * 20
+    widths = (sigma, sigma, 0)[: plane.ndim]
+    witness = gaussian_filter(plane, widths, mode="reflect", truncate=TRUNCATE) if sigma > LEAST_SIGMA else plane
+    np.testing.assert_allclose(blur_reference(plane, sigma), witness, rtol=1e-12, atol=1e-13)
 
 
 @pytest.mark.parametrize("sigma", [0.3, 0.54, 1.3, 2.9, 3.5, 7.0, 20.0, 60.0])
@@ -259,6 +269,29 @@ def test_a_trace_through_neighbours_is_the_pictures_pixel():
     np.testing.assert_allclose(found[1].rgb, frame[50, 60])
     with pytest.raises(PlaceNeeded):
         trace(path, frame[50, 60], place)
+
+
+EACH = {
+    "a glow last": (Exposure(id="e", stops=1), Glow(id="g")),
+    "a glow, then colour": (Glow(id="g", amount=0.3), Exposure(id="e", stops=-1)),
+    "two that look around": (Sharpen(id="s"), Halation(id="h")),
+    "streaks": (Streaks(id="s"), Exposure(id="e", stops=1)),
+    "half of one": (Exposure(id="e", stops=1), Glow(id="g", strength=0.5)),
+    "in a shape": (Halation(id="h", limit=Matte(selections=(Ellipse(id="m", width=0.4, height=0.4),))),),
+    "a vignette over it": (Glow(id="g"), Vignette(id="v", stops=-1)),
+}
+
+
+@pytest.mark.parametrize("name", EACH)
+@pytest.mark.parametrize("at", [(0, 0), (45, 20), (89, 159)])
+def test_one_pixel_traced_is_that_of_the_whole_picture(name, at):
+    """A blur is worked out at the pixel alone where nothing to come needs more of it."""
+    path, frame, place = _path(*EACH[name]), 4 * SCENE[300:390, 500:660].astype(np.float64), Place(160, 90)
+    found = {one.stage: one.rgb for one in trace(path, frame, place, at)}
+    after = run_reference([op for stage in ("camera", "input", "trim") for op in path.segments()[stage]], frame, place)
+    np.testing.assert_allclose(found["trim"], after[at], rtol=1e-12)
+    whole = np.clip(np.round(path.apply(frame, place)[at] * 1023), 0, 1023)
+    np.testing.assert_allclose(found["display"], whole, atol=1)
 
 
 LIMITED = Exposure(id="e", stops=2, limit=Matte(selections=(Ellipse(id="m", width=0.2, height=0.2),)))

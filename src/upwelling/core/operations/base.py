@@ -116,6 +116,10 @@ class FrameOperation:
         """The float64 reference, of a picture (H, W, 3) that lies at ``place``."""
         raise NotImplementedError
 
+    def pixel_at(self, rgb: Float64, place: Place, row: int, column: int) -> Float64:
+        """One pixel of ``apply_at``, (1, 1, 3); what can be had for less than all of it is had so."""
+        return self.apply_at(rgb, place)[row : row + 1, column : column + 1]
+
     def run_at(self, rgb: Float32, place: Place) -> Float32:
         """The same, fast and in float32: what the engine runs."""
         raise NotImplementedError

@@ -1,4 +1,5 @@
-"""Gaussian blurs of planes and pictures, mirrored at the edges: the float64 reference by SciPy, the fast one by OpenCV.
+"""Gaussian blurs of planes and pictures, mirrored at the edges: the float64 reference by products of matrices
+or SciPy, the fast one by OpenCV.
 
 A wide blur is made at a smaller size: the picture is halved by means as often as it serves, blurred by what is then
 still missing, and enlarged again; the means' and the enlargement's own widths are counted, so that the variance is
@@ -8,6 +9,7 @@ right.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -24,6 +26,10 @@ MOST_LEFT = 12.0
 """Pixels of sigma that may be left to blur where a picture is made no smaller because its halves come out odd."""
 LEAST_REDUCED = 1.9
 """Pixels of sigma that a blur keeps when its picture is made smaller for it."""
+WORTH_MATRICES = 30
+"""Up to so many times a blur's reach a picture is blurred by matrices, as that takes less time. Measured."""
+MOST_MATRICES, KEPT_MATRICES = 2048, 640
+"""Sizes from which matrices take too much memory to be made, and to be kept."""
 
 
 def gaussian_reach(sigma: float) -> int:
@@ -35,8 +41,45 @@ def blur_reference(picture: Float64, sigma: float) -> Float64:
     """A plane (H, W) or picture (H, W, 3) blurred by a Gaussian of ``sigma`` pixels."""
     if sigma <= LEAST_SIGMA:
         return picture
+    if max(picture.shape[:2]) < min(WORTH_MATRICES * gaussian_reach(sigma), MOST_MATRICES):
+        return _by_matrices(picture, sigma)
     widths = (sigma, sigma, 0) if picture.ndim == 3 else sigma
     return np.asarray(gaussian_filter(picture, widths, mode="reflect", truncate=TRUNCATE))
+
+
+def _by_matrices(picture: Float64, sigma: float) -> Float64:
+    """The same by two products: of a pixel's window with a wide blur a sixth of the time."""
+    height, width = picture.shape[:2]
+    down, across = ((_kept_matrix if size < KEPT_MATRICES else _matrix)(size, sigma) for size in (height, width))
+    columns = (down @ picture.reshape(height, -1)).reshape(height, width, -1)
+    turned = np.swapaxes(columns, 0, 1).reshape(width, -1)  # one large product instead of one a row
+    rows = (across @ turned).reshape(width, height, -1)
+    return np.ascontiguousarray(np.swapaxes(rows, 0, 1)).reshape(picture.shape)
+
+
+def blurred_pixel(picture: Float64, sigma: float, row: int, column: int) -> Float64:
+    """One pixel of ``blur_reference``: a number of a plane, (3,) of a picture."""
+    if sigma <= LEAST_SIGMA:
+        return np.asarray(picture[row, column])
+    height, width = picture.shape[:2]
+    line = (_matrix(height, sigma, row) @ picture.reshape(height, -1)).reshape(width, -1)
+    return (_matrix(width, sigma, column) @ line).reshape(picture.shape[2:])
+
+
+def _matrix(size: int, sigma: float, only: int | None = None) -> Float64:
+    """What each of ``size`` blurred values, or one alone, takes of each value: the Gaussian, and its mirrored ends."""
+    half = gaussian_reach(sigma)
+    taps = np.exp(-0.5 * (np.arange(half + 1) / sigma) ** 2)
+    taps = np.append(taps / (2 * taps.sum() - taps[0]), 0.0)
+    at = np.arange(size)[:, None] if only is None else np.array([[only]])
+    of, made = np.arange(size), np.zeros((len(at), size))
+    for turn in range(-(half // (2 * size)) - 1, half // (2 * size) + 2):
+        for image in (of, -1 - of):
+            made += taps[np.minimum(np.abs(at - image - 2 * size * turn), half + 1)]
+    return made
+
+
+_kept_matrix = lru_cache(maxsize=16)(_matrix)
 
 
 def blur_fast(picture: Float32, sigma: float) -> Float32:

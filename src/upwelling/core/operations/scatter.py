@@ -12,7 +12,7 @@ from upwelling.core.arrays import MID_GREY, Float32, Float64
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.operations import frame_kernel
 from upwelling.core.operations.base import FrameOperation, Place
-from upwelling.core.operations.blur import blur_reference, blurs_fast, gaussian_reach
+from upwelling.core.operations.blur import blur_reference, blurred_pixel, blurs_fast, gaussian_reach
 
 SHARES = (1 / 8, 1 / 4, 1 / 2, 1.0)
 """Sigma of the Gaussians that a point spreads to, over the size."""
@@ -72,8 +72,19 @@ class Glow(FrameOperation):
         spread = np.zeros_like(light)
         for weight, share in zip(WEIGHTS, SHARES, strict=True):
             spread += weight * blur_reference(light, self.size * share / place.pixel)
+        return self._with(spread, rgb, light)
+
+    def _with(self, spread: Float64, rgb: Float64, light: Float64) -> Float64:
         amount = np.minimum(np.array(self.tint) * self.strength, 1.0)
         return np.asarray(rgb + amount * (spread - light if self.kept else spread))
+
+    def pixel_at(self, rgb: Float64, place: Place, row: int, column: int) -> Float64:
+        light = light_above(rgb, self.threshold, self.luminance)
+        parts = [
+            weight * blurred_pixel(light, self.size * share / place.pixel, row, column)
+            for weight, share in zip(WEIGHTS, SHARES, strict=True)
+        ]
+        return self._with(np.sum(parts, axis=0), rgb[row, column], light[row, column]).reshape(1, 1, 3)
 
     def run_at(self, rgb: Float32, place: Place) -> Float32:
         light, made = np.empty_like(rgb), np.empty_like(rgb)
@@ -104,10 +115,21 @@ class Halation(FrameOperation):
         return gaussian_reach(2 * self.size / pixel) + 16
 
     def apply_at(self, rgb: Float64, place: Place) -> Float64:
-        light = np.maximum(rgb @ np.array(self.luminance) - MID_GREY * 2.0**self.threshold, 0.0)
+        light = self._light(rgb)
         near, far = (blur_reference(light, self.size * wider / place.pixel) for wider in (1.0, 2.0))
+        return self._with(near, far, rgb, light)
+
+    def _light(self, rgb: Float64) -> Float64:
+        return np.asarray(np.maximum(rgb @ np.array(self.luminance) - MID_GREY * 2.0**self.threshold, 0.0))
+
+    def _with(self, near: Float64, far: Float64, rgb: Float64, light: Float64) -> Float64:
         halo = np.maximum(NEAR * near + FAR * far - light, 0.0)
         return np.asarray(rgb + halo[..., None] * np.array(self.colour) * self.strength)
+
+    def pixel_at(self, rgb: Float64, place: Place, row: int, column: int) -> Float64:
+        light = self._light(rgb)
+        near, far = (blurred_pixel(light, self.size * wider / place.pixel, row, column) for wider in (1.0, 2.0))
+        return self._with(near, far, rgb[row, column], light[row, column]).reshape(1, 1, 3)
 
     def run_at(self, rgb: Float32, place: Place) -> Float32:
         light, made = np.empty(rgb.shape[:2], np.float32), np.empty_like(rgb)

@@ -9,7 +9,19 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.errors import PlaceNeeded
-from upwelling.core.operations import Operation, Place, needs_of, run_reference
+from upwelling.core.operations import (
+    Blend,
+    Hold,
+    Matte,
+    MixBy,
+    Operation,
+    Place,
+    ShowSelection,
+    needs_of,
+    run_reference,
+)
+from upwelling.core.operations.base import FrameOperation
+from upwelling.core.operations.time_mean import TimeMean
 from upwelling.core.path.path import Path
 from upwelling.core.path.stages import STAGES, StageName
 
@@ -24,7 +36,26 @@ class Boundary:
     rgb: tuple[float, float, float]
 
 
+APART = (Hold, Blend, MixBy, Matte, ShowSelection, TimeMean)
+"""Operations that keep a whole window for later, or take one up."""
 Run = Callable[[tuple[Operation, ...], Any, Place | None], Any]
+
+
+def _to_the_pixel(
+    operations: tuple[Operation, ...], value: Any, place: Place | None, at: tuple[int, int], run: Run
+) -> tuple[Any, Place | None]:
+    """One pixel after operations of which none after the last that looks around needs more than it, and its place."""
+    row, column = at
+    here = place.part(row, column) if place else None
+    last = max((n for n, one in enumerate(operations) if "neighbours" in one.needs), default=-1)
+    widest = operations[last] if last >= 0 else None
+    if place is None or not isinstance(widest, FrameOperation) or any(isinstance(one, APART) for one in operations):
+        value = run(operations, value, place) if operations else value
+        return np.asarray(value[row : row + 1, column : column + 1], dtype=np.float64), here
+    if last:
+        value = np.asarray(run(operations[:last], value, place), dtype=np.float64)
+    pixel = widest.pixel_at(value, place, row, column)
+    return run_reference(operations[last + 1 :], pixel, here), here
 
 
 def trace(
@@ -56,11 +87,11 @@ def trace(
         operations = segments[stage]  # type: ignore[index]
         later = [op for name in STAGES[number + 1 :] for op in segments[name]]  # type: ignore[index]
         one = value.shape[:2] == (1, 1)
-        if operations:
-            value = (run_reference if one else run)(operations, value, place)
         if not one and "neighbours" not in needs_of(later):
-            value = np.asarray(value[row : row + 1, column : column + 1], dtype=np.float64)
-            place, row, column = place.part(row, column) if place else None, 0, 0
+            value, place = _to_the_pixel(operations, value, place, (row, column), run)
+            row = column = 0
+        elif operations:
+            value = (run_reference if one else run)(operations, value, place)
         here = value[row, column]
         shown = target.nits(here) if stage == "rendering" else here
         if stage == "display":
