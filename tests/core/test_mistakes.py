@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import uniform_filter
 
-from tests.core.test_bake import PROGRAM, baked, make, order
+from tests.core.bakes import PROGRAM, baked, make, order
 from upwelling.core.bake import BakeOrder
 from upwelling.core.bake.make import bake
 from upwelling.core.bake.section import Section

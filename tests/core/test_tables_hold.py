@@ -6,7 +6,7 @@ import colour
 import numpy as np
 import pytest
 
-from tests.core.test_bake import make
+from tests.core.bakes import make
 from tests.core.witness import ffmpeg_lut3d
 from upwelling.core.bake import BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
