@@ -112,6 +112,7 @@ def test_a_chart_is_dragged_into_place(registered, sign_in):
     page.click("text=Read the chart here")
     page.wait_for_selector("text=This is no chart shot")
     off = float(page.inner_text("[data-figure=median]"))
+    page.wait_for_selector("polygon.outline[points]")  # the page was loaded anew
     box = corner.bounding_box()
     page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     page.mouse.down()

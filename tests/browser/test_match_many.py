@@ -44,7 +44,7 @@ def test_a_reference_is_put_on_the_shelf_compared_with_and_taken_away(bench, bro
         "(old) => Number(document.querySelector('.apart tbody td.mono').textContent) < old / 2", arg=before
     )
     page.click(".apart button:has-text('Close')")
-    assert not page.is_visible(".apart")
+    page.wait_for_selector(".apart", state="hidden")
     page.click("text=Take the match out")
     quiet(page)
     page.goto(f"{brought_in}/p/kilnlight/references/")
