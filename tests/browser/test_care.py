@@ -86,12 +86,10 @@ def test_a_span_of_rows_is_chosen_by_shift_and_a_click_and_changed(sign_in, regi
     ticks.nth(0).click()
     ticks.nth(2).click(modifiers=["Shift"])
     page.wait_for_selector("text=3 selected")
-    page.select_option("select[aria-label='More changes to the selected shots']", "managed:off")
-    page.wait_for_load_state("load")
-    page.wait_for_selector("text=3 selected")
-    page.select_option("select[aria-label='More changes to the selected shots']", "managed:")
-    page.wait_for_load_state("load")
-    page.wait_for_selector("text=3 selected")
+    for change in ("managed:off", "managed:"):
+        with page.expect_navigation():
+            page.select_option("select[aria-label='More changes to the selected shots']", change)
+        page.wait_for_selector("text=3 selected")
     ticks.nth(2).click()
     ticks.nth(0).click(modifiers=["Shift"])
     page.wait_for_selector("text=none selected")
