@@ -16,9 +16,10 @@ ZERO = F(0)
 def read_row(tables: Any, start: Any, low: Any, inv_cell: Any, cells: Any, X: Any, out: Any, place: Any, n: Any) -> None:
     """The table of cells + 1 values that begins at ``start`` at the places X, held beyond its ends.
 
-    ``out`` and ``place``, a row of scratch, are other rows than X: where rows overlap the loops are not SIMD. Places are found side by side and
-    written down; found and read in one loop they are taken one by one, which takes twice as long. They are held as whole numbers too: what is not a number must not be read
-    beyond the table. No sign: a place below 0 would be asked about each time.
+    ``out`` and ``place``, a row of scratch, are other rows than X: where rows overlap the loops are not SIMD. Places
+    are found side by side and written down; found and read in one loop they are taken one by one, which takes twice as
+    long. They are held as whole numbers too: what is not a number must not be read beyond the table. No sign: a place
+    below 0 would be asked about each time.
     """
     top = np.int32(cells)
     for i in range(n):

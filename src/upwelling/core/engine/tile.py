@@ -15,11 +15,9 @@ from numba.extending import intrinsic
 
 from upwelling.core.engine.layout import LAYERS, SCRATCH, TILE
 from upwelling.core.kernels import parallel
-from upwelling.core.kernels.vector_code import I64, deinterleave, interleave, load, store
+from upwelling.core.kernels.vector_code import I64, LANES, deinterleave, interleave, load, store
 
 CHUNKS = 64
-LANES = 16
-"""Pixels whose channels are taken apart, and put together, at once."""
 
 
 def _between(planar: bool) -> Any:

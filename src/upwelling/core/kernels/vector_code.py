@@ -7,6 +7,8 @@ from typing import Any
 from llvmlite import ir
 
 F32, I32, I64 = ir.FloatType(), ir.IntType(32), ir.IntType(64)
+LANES = 16
+"""Pixels whose channels are taken apart, and put together, at once."""
 _BYTE = ir.IntType(8).as_pointer()
 _PREFETCH = ir.FunctionType(ir.VoidType(), [_BYTE, I32, I32, I32])
 

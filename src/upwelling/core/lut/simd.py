@@ -20,6 +20,7 @@ from upwelling.core.kernels.vector_code import (
     F32,
     I32,
     I64,
+    LANES,
     ask_ahead,
     constant,
     deinterleave,
@@ -35,20 +36,19 @@ from upwelling.core.kernels.vector_code import (
 
 RUN = 256
 """Pixels that both passes take in turn: what is written down between them stays in the nearest cache. Measured."""
-_LANES = 16
 _FAST = ("fast",)
 
 
 def _cells_and_fractions(b: Any, rgb: list[Any], last: Any, last_cell: Any) -> Any:
-    zero, one = constant(0.0, _LANES), constant(1.0, _LANES)
-    scale, top = splat(b, last, _LANES), splat(b, last_cell, _LANES)
+    zero, one = constant(0.0, LANES), constant(1.0, LANES)
+    scale, top = splat(b, last, LANES), splat(b, last_cell, LANES)
     cells, fractions = [], []
     for x in rgb:
         scaled = b.fmul(least(b, greatest(b, x, zero), one), scale)
-        cell = b.fptosi(scaled, vector(I32, _LANES))
+        cell = b.fptosi(scaled, vector(I32, LANES))
         cell = b.select(b.icmp_signed("<", cell, top), cell, top)
         cells.append(cell)
-        fractions.append(b.fsub(scaled, b.sitofp(cell, vector(F32, _LANES))))
+        fractions.append(b.fsub(scaled, b.sitofp(cell, vector(F32, LANES))))
     return cells, fractions
 
 
@@ -71,7 +71,7 @@ def _way_through(b: Any, rgb: list[Any], last: Any, last_cell: Any, strides: Any
     step_most = b.select(b.fcmp_ordered("==", r, most), sr, b.select(green_first, sg, sb))
     step_fewest = b.select(b.fcmp_ordered("==", r, fewest), sr, b.select(green_first, sb, sg))
     places = (base, b.add(base, step_most), b.sub(far, step_fewest))
-    return places, (b.fsub(constant(1.0, _LANES), most), b.fsub(most, middle), b.fsub(middle, fewest), fewest)
+    return places, (b.fsub(constant(1.0, LANES), most), b.fsub(most, middle), b.fsub(middle, fewest), fewest)
 
 
 def _finder(trilinear: bool) -> Any:
@@ -80,10 +80,10 @@ def _finder(trilinear: bool) -> Any:
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
         image, places, weights = (context.make_array(signature.args[k])(context, b, a[k]).data for k in (0, 7, 8))
         first = b.mul(a[1], I64(3))
-        parts = [load(b, image, b.add(first, I64(k * _LANES)), _LANES) for k in range(3)]
-        strides = [splat(b, stride, _LANES) for stride in a[4:7]]
+        parts = [load(b, image, b.add(first, I64(k * LANES)), LANES) for k in range(3)]
+        strides = [splat(b, stride, LANES) for stride in a[4:7]]
         find = _near_corner if trilinear else _way_through
-        found = find(b, deinterleave(b, parts, _LANES), a[2], a[3], strides)
+        found = find(b, deinterleave(b, parts, LANES), a[2], a[3], strides)
         for rows, target in zip(found, (places, weights), strict=True):
             for k, row in enumerate(rows):
                 store(b, row, target, b.add(a[9], I64(k * RUN)))
