@@ -142,8 +142,8 @@ def _trilinear_pixel(b: Any, table: Any, places: Any, weights: Any, slot: Any, s
     return _between(b, low, high, splat(b, _number(b, weights, slot, 2), 4))
 
 
-def _mixer(trilinear: bool, put: Any) -> Any:
-    """Second pass: four pixels from the places and weights found, stored by ``put``."""
+def _mixer(trilinear: bool) -> Any:
+    """Second pass: four pixels from the places and weights found, stored past the cache or not."""
 
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
         def data(k: int) -> Any:
@@ -154,8 +154,13 @@ def _mixer(trilinear: bool, put: Any) -> Any:
         pixels = [mixed(b, table, places, weights, b.add(a[3], I64(j)), a[6:8]) for j in range(4)]
         place = b.mul(a[5], I64(3))
         ask_ahead(b, image, b.add(place, I64(3 * RUN)))
-        for k, order in enumerate(([0, 1, 2, 4], [1, 2, 4, 5], [2, 4, 5, 6])):
-            put(b, shuffle(b, pixels[k], pixels[k + 1], order), target, b.add(place, I64(4 * k)))
+        orders = ([0, 1, 2, 4], [1, 2, 4, 5], [2, 4, 5, 6])
+        rows = [shuffle(b, pixels[k], pixels[k + 1], order) for k, order in enumerate(orders)]
+        with b.if_else(a[9]) as branches:
+            for branch, put in zip(branches, (stream, store), strict=True):
+                with branch:
+                    for k, row in enumerate(rows):
+                        put(b, row, target, b.add(place, I64(4 * k)))
         return context.get_dummy_value()
 
     def typed(
@@ -169,15 +174,16 @@ def _mixer(trilinear: bool, put: Any) -> Any:
         stride_r: Any,
         stride_g: Any,
         image: Any,
+        past_cache: Any,
     ) -> Any:
-        return types.void(table, places, weights, slot, out, pixel, stride_r, stride_g, image), generate
+        given = (table, places, weights, slot, out, pixel, stride_r, stride_g, image, past_cache)
+        return types.void(*given), generate
 
     return intrinsic(typed)
 
 
 _find_tetrahedral, _find_trilinear = _finder(False), _finder(True)
-_tetrahedral, _tetrahedral_past = _mixer(False, store), _mixer(False, stream)
-_trilinear, _trilinear_past = _mixer(True, store), _mixer(True, stream)
+_mix_tetrahedral, _mix_trilinear = _mixer(False), _mixer(True)
 
 
 @parallel
@@ -199,18 +205,10 @@ def interpolate(image: Any, table: Any, size: Any, out: Any, trilinear: Any, pas
                 if trilinear:
                     for j in range(0, RUN, 16):
                         _find_trilinear(image, first + j, last, last_cell, sr, sg, sb, places, weights, np.int64(j))
-                    if streamed:
-                        for j in range(0, RUN, 4):
-                            _trilinear_past(table, places, weights, np.int64(j), out, first + j, sr, sg, image)
-                    else:
-                        for j in range(0, RUN, 4):
-                            _trilinear(table, places, weights, np.int64(j), out, first + j, sr, sg, image)
+                    for j in range(0, RUN, 4):
+                        _mix_trilinear(table, places, weights, np.int64(j), out, first + j, sr, sg, image, streamed)
                 else:
                     for j in range(0, RUN, 16):
                         _find_tetrahedral(image, first + j, last, last_cell, sr, sg, sb, places, weights, np.int64(j))
-                    if streamed:
-                        for j in range(0, RUN, 4):
-                            _tetrahedral_past(table, places, weights, np.int64(j), out, first + j, sr, sg, image)
-                    else:
-                        for j in range(0, RUN, 4):
-                            _tetrahedral(table, places, weights, np.int64(j), out, first + j, sr, sg, image)
+                    for j in range(0, RUN, 4):
+                        _mix_tetrahedral(table, places, weights, np.int64(j), out, first + j, sr, sg, image, streamed)
