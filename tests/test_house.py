@@ -1,5 +1,7 @@
 """The house's own rules: lengths, tokens, names of files in the documents, the drawn layers."""
 
+import ast
+import importlib
 import re
 import subprocess
 import sys
@@ -72,3 +74,16 @@ def test_the_drawn_layers_are_those_that_are_held(tmp_path):
     finally:
         sys.path.pop(0)
     assert OUT.read_text(encoding="utf-8") == drawn(), "Run `make layers`"
+
+
+def test_what_one_test_file_takes_from_another_is_there():
+    """Also within a function, where a name that moved would be missed only when that one test runs."""
+    gone = [
+        f"{file.relative_to(ROOT)}: {name.name} of {node.module}"
+        for file in (f for f in OURS if f.suffix == ".py" and "tests" in f.parts)
+        for node in ast.walk(ast.parse(file.read_text(encoding="utf-8")))
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("tests.")
+        for name in node.names
+        if not hasattr(importlib.import_module(str(node.module)), name.name)
+    ]
+    assert not gone, "Not there any more: " + "; ".join(gone)

@@ -20,6 +20,7 @@ from pathlib import Path as FilePath
 
 import numpy as np
 
+from tests.core.test_raw import PROFILE, mosaic_of, scene
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut.formats.cdl import format_cdl, parse_cdl
 from upwelling.core.lut.formats.clf import parse_clf
@@ -97,7 +98,6 @@ def _profile() -> bytes:
 
 def seeds(folder: FilePath) -> dict[str, tuple[bytes, Callable[[FilePath], None]]]:
     """A good file and its reader, by name; the ending is the file's."""
-    from tests.core.test_raw import PROFILE, mosaic_of, scene
     from upwelling.core.media import dng
 
     found: dict[str, tuple[bytes, Callable[[FilePath], None]]] = {}

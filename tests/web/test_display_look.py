@@ -6,6 +6,7 @@ import struct
 import pytest
 
 from tests.core.test_display_look import dusk
+from tests.web.test_luts import bring
 from upwelling.core.lut.formats.cube import format_cube
 from upwelling.web.footage.models import Shot
 from upwelling.web.luts.models import ImportedLut
@@ -22,8 +23,6 @@ def tess(as_):
 
 @pytest.fixture
 def row(tess, shot):
-    from tests.web.test_looks import bring
-
     bring(tess, "dusk.cube", format_cube(dusk()).encode())
     made = ImportedLut.objects.get()
     assert say(tess, made, "declare", expects=SDR, gives=SDR).status_code == 302
@@ -93,8 +92,6 @@ def test_what_cannot_be_is_refused(tess, row, what, values, words):
 
 
 def test_another_takes_its_place_and_the_page_says_so(tess, row, shot):
-    from tests.web.test_looks import bring
-
     say(tess, row, "use", **{"as": "over", "percent": "100"})
     bring(tess, "night.cube", format_cube(dusk(9)).encode())
     night = ImportedLut.objects.get(name="night.cube")

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from tests.web.pages import shots_of
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.lut.formats.cdl import Correction, format_cdl
 from upwelling.core.lut.formats.edl import Event, format_edl
@@ -315,8 +316,6 @@ def test_shares_are_read_and_typed_in_percent(production, people, as_):
 
 def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):
     give_to_all(warm.production, warm, 1.0)
-    from tests.web.pages import shots_of
-
     production = Production.objects.get()
     with django_assert_max_num_queries(8):
         for one in shots_of(production):
