@@ -1,6 +1,7 @@
 """Path: stages, trace, fingerprint, recipe; steps against their definitions."""
 
 import json
+import pickle
 import subprocess
 import sys
 
@@ -144,6 +145,19 @@ def test_stages_off_pass_their_value_on():
     assert make(trim=Trim(steps=(Exposure(stops=1, on=False),))).apply(CODES) == pytest.approx(make().apply(CODES))
     assert make(look=Look(steps=steps, strength=0)).apply(CODES) == pytest.approx(make().apply(CODES))
     assert make(look=Look(steps=steps)).apply(CODES) == pytest.approx(make(trim=Trim(steps=steps)).apply(CODES))
+
+
+def test_what_is_worked_out_for_a_path_is_not_for_its_copies():
+    """Operations are kept with a path: one that is changed, fed, taken to a frame or pickled has its own."""
+    path = make(trim=Trim(steps=(Exposure(stops=1),)))
+    fresh, before = make(trim=Trim(steps=(Exposure(stops=1),))), path.apply(CODES)
+    assert path == fresh
+    assert path.to_recipe() == fresh.to_recipe()
+    assert path.model_copy(update={"trim": Trim()}).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert path.with_steps(lambda step: None).apply(CODES) == pytest.approx(make().apply(CODES))
+    path.segments().clear()
+    assert (pickle.loads(pickle.dumps(path)).apply(CODES) == before).all()
+    assert (path.apply(CODES) == before).all()
 
 
 def test_curves_that_came_later_leave_fingerprints_as_they_were():

@@ -16,8 +16,10 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
+from upwelling.core.documents import sealed
 from upwelling.web.common.standing import standing
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.services import set_rules
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -122,3 +124,14 @@ def test_a_session_ends_by_the_clock_though_nothing_changes(monkeypatch):
     monkeypatch.setattr("django.utils.timezone.now", lambda: later)
     monkeypatch.setattr("upwelling.web.common.sessions.timezone.now", lambda: later)
     assert client.get("/").status_code == 302
+
+
+def test_rules_are_read_once_and_never_past_a_change(production):
+    first = production.rule_set
+    assert production.rule_set is first
+    set_rules(production, {"hlg_peak_nits": 900})
+    assert production.rule_set.hlg_peak_nits == 900
+    Production.objects.update(rules=sealed("rules", first.model_dump(mode="json")))
+    assert production.rule_set.hlg_peak_nits == 900  # as this row was read
+    production.refresh_from_db()
+    assert production.rule_set.hlg_peak_nits == first.hlg_peak_nits == 1000

@@ -10,7 +10,8 @@ import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, Literal
+from functools import cached_property
+from typing import Any, Literal, Self
 
 import numpy as np
 from pydantic import ValidationError
@@ -112,6 +113,16 @@ class Path(Stage):
 
     def segments(self) -> dict[StageName, tuple[Operation, ...]]:
         """Operations by stage, in order. Raises BadValue when settings contradict each other."""
+        return dict(self._segments)
+
+    def __copy__(self) -> Self:
+        """A copy is about to be given other values: what was worked out for the one is not for the other."""
+        made = super().__copy__()
+        made.__dict__.pop("_segments", None)
+        return made
+
+    @cached_property
+    def _segments(self) -> dict[StageName, tuple[Operation, ...]]:
         working, target = self.working_primaries, self.target
         segments: dict[StageName, tuple[Operation, ...]] = {}
         if self.camera.raw is not None:

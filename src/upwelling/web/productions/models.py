@@ -95,6 +95,13 @@ class Production(models.Model):
 
     @property
     def rule_set(self) -> Rules:
+        """Its rules, read once for as long as the same ones stand in the row."""
+        kept: tuple[Any, Rules] | None = self.__dict__.get("_rules_read")
+        if kept is None or kept[0] is not self.rules:
+            kept = self.__dict__["_rules_read"] = (self.rules, self._read_rules())
+        return kept[1]
+
+    def _read_rules(self) -> Rules:
         try:
             return Rules.model_validate(opened("rules", self.rules))
         except ValidationError as error:
