@@ -3,6 +3,8 @@
 set -u
 cd "$(dirname "$0")/.."
 python=.venv/bin/python
+# Many processes are begun: where the environment says that compiled modules are not kept, each would take seconds more.
+unset PYTHONDONTWRITEBYTECODE
 said=$(mktemp)
 trap 'rm -f "$said"' EXIT
 $python -c "from upwelling.core.warm import warm; warm()" || exit 1

@@ -6,6 +6,9 @@ from pathlib import Path as FilePath
 
 import pytest
 
+# Processes of tests stand beside each other: libraries that each take all cores wait for one another.
+for library in ("OPENBLAS", "OMP", "MKL"):
+    os.environ.setdefault(f"{library}_NUM_THREADS", "1")
 os.environ.setdefault("UPWELLING_INDEX_CACHE", tempfile.mkdtemp(prefix="upwelling-indexes-"))
 os.environ.setdefault("UPWELLING_DATA", tempfile.mkdtemp(prefix="upwelling-tests-"))
 

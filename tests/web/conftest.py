@@ -1,5 +1,10 @@
 """A production with members, and stills made by a simulated camera at a small size."""
 
+import os
+import shutil
+import subprocess
+import sys
+
 import numpy as np
 import pytest
 from django.contrib.auth.models import User
@@ -35,6 +40,20 @@ def _apart(settings, tmp_path):
     settings.WORK_AT_ONCE = True
     settings.DELIVERIES = tmp_path / "deliveries"
     settings.RENDER_PROCESSES = 1
+
+
+@pytest.fixture(scope="session")
+def _migrated(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("migrated")
+    environment = {**os.environ, "UPWELLING_DATA": str(folder), "DJANGO_SETTINGS_MODULE": "upwelling.web.settings"}
+    subprocess.run([sys.executable, "-m", "upwelling.web.manage", "migrate", "-v0"], env=environment, check=True)
+    return folder
+
+
+@pytest.fixture
+def new_data(_migrated, tmp_path):
+    """A data folder with an empty database, for processes of a test's own."""
+    return shutil.copytree(_migrated, tmp_path / "new data")
 
 
 @pytest.fixture

@@ -25,7 +25,8 @@ RAW = [
     b'"' * 200_001,
     b"{" + b",".join(b'"%d": 1' % n for n in range(150_000)) + b"}",
 ]  # fmt: skip
-SAFE = {400, 401, 403, 404, 405, 409, 413, 422, 429}
+AT_ONCE = 4
+"""Names of an address that are broken in one request: a view reads few of all there are."""
 
 
 def bodies(shot, look, lut):
@@ -187,9 +188,10 @@ class Walk:
 
     def address(self, name, address, sent, forms):
         accept = {"Accept": "application/json"}
-        for key in queries():
-            for value in self.some(TEXTS):
-                self.send("get", address, {key: value})
+        broken = self.some((key, value) for key in queries() for value in TEXTS)
+        self.random.shuffle(broken)
+        for first in range(0, len(broken), AT_ONCE):
+            self.send("get", address, dict(broken[first : first + AT_ONCE]))
         for raw in self.some(RAW):
             self.send("post", address, raw, content_type="application/json", headers=accept)
         for body in self.some(mutants(sent.get(name, {"settings": {}}), VALUES)):

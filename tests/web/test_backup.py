@@ -131,7 +131,7 @@ print("width", frame_of(Shot.objects.get()).width)
 
 
 @pytest.mark.slow
-def test_queued_work_goes_on_in_a_folder_elsewhere(still, tmp_path):
+def test_queued_work_goes_on_in_a_folder_elsewhere(still, new_data, tmp_path):
     (tmp_path / "ramp.dpx").write_bytes(still)
 
     def run(folder, *words):
@@ -139,8 +139,7 @@ def test_queued_work_goes_on_in_a_folder_elsewhere(still, tmp_path):
         command = [sys.executable, "-m", *words]
         return subprocess.run(command, env=environment, check=True, timeout=120, capture_output=True, text=True).stdout
 
-    old, new = tmp_path / "old", tmp_path / "new"
-    run(old, "upwelling.web.manage", "migrate", "-v0")
+    old, new = new_data, tmp_path / "new"
     run(old, "upwelling.web.manage", "shell", "-v0", "-c", _SEED % (tmp_path / "ramp.dpx"))
     backups = tmp_path / "backups"
     assert "1 files" in run(old, "upwelling.cli.main", "backup", str(backups))

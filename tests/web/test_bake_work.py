@@ -323,11 +323,11 @@ perform_package(int(__import__("sys").argv[1]))
 
 
 @pytest.mark.django_db(transaction=True)
-def test_kill_9_in_the_middle_of_a_package_leaves_no_half_file(tmp_path):
+def test_kill_9_in_the_middle_of_a_package_leaves_no_half_file(new_data):
     """A worker process of its own, its own data folder,
     and SIGKILL while a table has been written and is being tested.
     """
-    env = {**os.environ, "UPWELLING_DATA": str(tmp_path / "data"), "DJANGO_SETTINGS_MODULE": "upwelling.web.settings"}
+    env = {**os.environ, "UPWELLING_DATA": str(new_data), "DJANGO_SETTINGS_MODULE": "upwelling.web.settings"}
 
     def run(code, *arguments):
         return subprocess.run(
@@ -339,7 +339,6 @@ def test_kill_9_in_the_middle_of_a_package_leaves_no_half_file(tmp_path):
             timeout=120,
         ).stdout
 
-    subprocess.run([sys.executable, "-m", "upwelling.web.manage", "migrate", "-v0"], env=env, check=True, timeout=120)
     made = run("""
 import numpy as np
 from pathlib import Path
@@ -359,7 +358,7 @@ print(start_package(production, user, output="", receivers=["Camera"], cameras=[
 """).strip()
     worker = subprocess.Popen([sys.executable, "-c", KILLED, made], env=env, stdout=subprocess.PIPE, text=True)
     assert worker.stdout.readline().strip() == "half"
-    written = list((tmp_path / "data" / "files" / "packages").rglob("*.cube"))
+    written = list((new_data / "files" / "packages").rglob("*.cube"))
     assert written
     worker.send_signal(signal.SIGKILL)
     worker.wait(timeout=20)
@@ -378,5 +377,5 @@ print(row.job.state, bool(row.file))
 """)
     assert said.splitlines()[0] == "waiting '' Begun again: the worker stopped"
     assert said.splitlines()[-1] == "done True"
-    assert list((tmp_path / "data" / "files").rglob("*.zip"))
-    assert not list((tmp_path / "data" / "files").rglob(".part-*"))
+    assert list((new_data / "files").rglob("*.zip"))
+    assert not list((new_data / "files").rglob(".part-*"))

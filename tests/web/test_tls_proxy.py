@@ -65,18 +65,17 @@ def proxy_for(port):
 
 
 @pytest.fixture(params=["127.0.0.1", "192.0.2.7"], ids=["trusted", "another"])
-def behind(request, tmp_path):
+def behind(request, new_data):
     """Whether the proxy is the trusted one, the proxy's port, and the server's own."""
     port = free_port()
     environment = {
         **os.environ,
-        "UPWELLING_DATA": str(tmp_path / "data"),
+        "UPWELLING_DATA": str(new_data),
         "UPWELLING_HTTPS": "1",
         "UPWELLING_HOSTS": HOST,
         "UPWELLING_PROXY": request.param,
     }
     manage = [sys.executable, "-m", "upwelling.web.manage"]
-    subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
     subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)
     process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment)
     for _ in range(150):

@@ -36,7 +36,6 @@ class Workshop:
             "DJANGO_SETTINGS_MODULE": "tests.web.deadly.settings",
             "PYTHONPATH": os.getcwd(),  # noqa: PTH109
         }
-        self.manage("migrate", "-v0")
 
     def manage(self, *words):
         subprocess.run(
@@ -77,8 +76,8 @@ class Workshop:
 
 
 @pytest.fixture
-def workshop(tmp_path):
-    made = Workshop(tmp_path)
+def workshop(new_data):
+    made = Workshop(new_data)
     yield made
     for worker in made.workers:
         worker.kill()
