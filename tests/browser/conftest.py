@@ -141,11 +141,14 @@ def browser():
 
 @pytest.fixture
 def sign_in(browser, server):
-    """Opens a page signed in as someone; any script error or refused resource fails the test."""
+    """Opens a page signed in as someone, on the list of productions; with ``first`` off the test goes elsewhere itself.
+
+    Any script error or refused resource fails the test.
+    """
     troubles = []
     contexts = []
 
-    def opened(name="tess", width=1280, height=800):
+    def opened(name="tess", width=1280, height=800, first=True):
         context = browser.new_context(
             viewport={"width": width, "height": height}, accept_downloads=True, storage_state=SIGNED_IN.get(name)
         )
@@ -159,6 +162,8 @@ def sign_in(browser, server):
                 troubles.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
             ),
         )
+        if not first and name in SIGNED_IN:
+            return page
         page.goto(f"{server}/")
         if name not in SIGNED_IN:
             page.fill("#id_username", name)

@@ -35,6 +35,11 @@ PAGES = [
     "{p}/bakes/cdl/",
     "bench look",
     "bench setup",
+    "{p}/match/",
+    "{p}/deliveries/",
+    "{p}/people/",
+    "/queue/",
+    "/sessions/",
 ]
 
 
@@ -91,10 +96,42 @@ def open_address(page, server, address):
         page.wait_for_load_state("networkidle")
 
 
+# Menus that show less than what is chosen in them, and by how many pixels the page is wider than its window.
+CUT = """() => {
+  const pen = document.createElement("canvas").getContext("2d");
+  const cut = [...document.querySelectorAll("select:not([multiple])")].filter((menu) => {
+    if (!menu.offsetParent || !menu.selectedOptions.length) return false;
+    const style = getComputedStyle(menu);
+    pen.font = style.font;
+    const room = menu.clientWidth - parseFloat(style.paddingLeft) - parseFloat(style.paddingRight);
+    return pen.measureText(menu.selectedOptions[0].text.trim()).width > room + 0.5;
+  });
+  return [cut.map((menu) => menu.selectedOptions[0].text), document.documentElement.scrollWidth - innerWidth];
+}"""
+
+
 @pytest.mark.parametrize("address", PAGES)
-def test_nothing_serious(signed_in, server, address):
+def test_nothing_serious_and_nothing_cut(signed_in, server, address):
     open_address(signed_in, server, address)
     assert _serious(signed_in) == []
+    try:
+        for width, height in ((1280, 800), (1024, 768)):
+            signed_in.set_viewport_size({"width": width, "height": height})
+            menus, beyond = signed_in.evaluate(CUT)
+            assert menus == [], f"cut at {width}"
+            assert beyond <= 0, f"wider than {width}"
+    finally:
+        signed_in.set_viewport_size({"width": 1280, "height": 800})
+
+
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768)])
+def test_what_settles_a_file_is_seen_without_scrolling(signed_in, server, width, height):
+    signed_in.set_viewport_size({"width": width, "height": height})
+    open_address(signed_in, server, "bench input")
+    button = signed_in.locator(".settle button").bounding_box()
+    last = signed_in.locator("#managed").bounding_box()
+    signed_in.set_viewport_size({"width": 1280, "height": 800})
+    assert button["y"] + button["height"] < last["y"] < height - 30
 
 
 @pytest.mark.parametrize(

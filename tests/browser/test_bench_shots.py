@@ -42,7 +42,7 @@ def test_marks_and_history(bench):
 
 
 def test_two_people_on_one_shot(bench, sign_in, brought_in):
-    page, other = bench, open_bench(sign_in(), brought_in)
+    page, other = bench, open_bench(sign_in(first=False), brought_in)
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "0.6")
     quiet(page)

@@ -15,7 +15,7 @@ from upwelling.core.tables.files import write_lut
 
 
 def test_a_look_from_a_trim_to_many_shots(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     step(page, "Slope · offset · power")
     type_in(page, "Saturation, ×", "0.6")
     quiet(page)
@@ -102,7 +102,7 @@ def test_a_table_is_inspected_and_declared(brought_in, sign_in, tmp_path):
 
 
 def test_a_bake_set_up_on_the_column(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "A012")
+    page = open_bench(sign_in(first=False), brought_in, "A012")
     page.click(".pick[data-stage=display]")
     page.click("a:has-text('Bake a LUT of this path')")
     page.wait_for_selector("h1:has-text('What the table carries')")

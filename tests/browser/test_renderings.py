@@ -19,7 +19,7 @@ def settled(page):
 @pytest.fixture
 def panel(brought_in, sign_in):
     """The rendering panel of a shot; what a test did is taken back."""
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     quiet(page)
     page.click(".pick[data-stage=rendering]")
     quiet(page)
@@ -181,7 +181,7 @@ def test_an_output_is_defined_and_light_is_measured(delivered, brought_in):
 
 
 def test_the_monitor_shows_its_faults(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in)
+    page = open_bench(sign_in(first=False), brought_in)
     page.goto(page.url + "monitor/")
     page.wait_for_selector("td:has-text('grey 50 %')")
     settled(page)

@@ -39,7 +39,7 @@ def pixel(page):
 
 
 def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
-    page = open_bench(sign_in(), brought_in)
+    page = open_bench(sign_in(first=False), brought_in)
     before, colour = fingerprint(page), pixel(page)
 
     # Drag the exposure: previews come while the hand moves, and the change is saved when it rests.
@@ -113,7 +113,7 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
 
 
 def test_keyboard_alone(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     step(page, "Slope · offset · power")
     slider = page.locator("input[aria-label='Saturation, slider']")
     slider.focus()
@@ -138,7 +138,7 @@ def test_keyboard_alone(brought_in, sign_in):
 
 
 def test_trace_by_click_and_switches(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in)
+    page = open_bench(sign_in(first=False), brought_in)
     box = page.locator("canvas.picture").bounding_box()
     page.mouse.click(box["x"] + box["width"] * 0.8, box["y"] + box["height"] * 0.5)
     page.wait_for_function("() => /Trace at 5\\d\\d, 1\\d\\d/.test(document.querySelector('.read h2').textContent)")
@@ -158,7 +158,7 @@ def test_trace_by_click_and_switches(brought_in, sign_in):
 
 
 def test_rendering_is_inherited_until_touched(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     page.click(".pick[data-stage=rendering]")
     page.wait_for_selector("text=This shot follows the production's rules")
     page.fill("input[aria-label='Contrast, stops/stop']", "1.5")
@@ -174,7 +174,7 @@ def test_rendering_is_inherited_until_touched(brought_in, sign_in):
 
 
 def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     page.click(".pick[data-stage=rendering]")
     page.fill("input[aria-label='Scene peak, × white']", "4")
     page.press("input[aria-label='Scene peak, × white']", "Enter")
@@ -189,7 +189,7 @@ def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
 
 def test_slow_saves_keep_each_state(brought_in, sign_in):
     """Three quick changes while the server is slow are three states: one undo takes back the last alone."""
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
 
     def hold(route):
         page.wait_for_timeout(700)
@@ -224,7 +224,7 @@ def test_dropping_a_file_shows_its_fate(brought_in, sign_in):
 
 
 def test_holding_a_key_shows_before(brought_in, sign_in):
-    page = open_bench(sign_in(), brought_in, "B007")
+    page = open_bench(sign_in(first=False), brought_in, "B007")
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "1.5")
     page.wait_for_selector(".stratum p:has-text('Exposure +1.50')")
@@ -242,7 +242,7 @@ def test_holding_a_key_shows_before(brought_in, sign_in):
 
 
 def test_a_viewer_looks(brought_in, sign_in):
-    page = open_bench(sign_in("vera"), brought_in)
+    page = open_bench(sign_in("vera", first=False), brought_in)
     assert page.locator("input[aria-label='Exposure, slider']").is_disabled()
     assert page.locator("[data-switch=trim_on]").is_disabled()
     page.goto(f"{brought_in}/p/kilnlight/intake/")
@@ -252,7 +252,7 @@ def test_a_viewer_looks(brought_in, sign_in):
 
 @pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 768), (2560, 1300)])
 def test_bench_does_not_scroll_and_nothing_overflows(brought_in, sign_in, width, height):
-    page = open_bench(sign_in(width=width, height=height), brought_in)
+    page = open_bench(sign_in(width=width, height=height, first=False), brought_in)
     quiet(page)
     size = page.evaluate("() => [document.documentElement.scrollWidth, document.documentElement.scrollHeight]")
     assert size[0] <= width

@@ -123,14 +123,13 @@ def raw_neutral(request: HttpRequest, production: Production, shot: Shot) -> Htt
     frame, region, point = _place(body, shot)
     codes = _codes(frame, region, point)
     found = neutral_light(codes, raw.profile)
-    doubt = f"Is this patch neutral? It is uneven (its channels spread by {100 * found.uneven:.0f} %)."
     light = shot.path_at(frame.number, settings).to_working(codes.astype(np.float64).mean(axis=0))
     return JsonResponse(
         {
             "kelvin": found.kelvin,
             "duv": found.duv,
             "sentence": found.sentence(),
-            "doubt": doubt if found.uneven > UNEVEN else "",
+            "doubt": doubts_of(found.uneven),
             "swatch": swatch(light, shot.path(settings)),
         }
     )
@@ -143,17 +142,23 @@ own limits: a grey card lies well inside both, skin under most lights outside th
 
 
 def neutral_doubt(patch: Float32, found: NeutralFound, settings: ShotSettings, shot: Shot) -> dict[str, Any]:
-    """Why a patch may be no neutral, in words, with its colour; an empty doubt where nothing speaks against it."""
+    """Why a patch may be no neutral, with its colour."""
     light = patch.astype(np.float64)
     mean = light.mean(axis=0)
     spread = float((light.std(axis=0) / np.maximum(np.abs(mean), 1e-6)).max())
+    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, shot.path(settings))}
+
+
+def doubts_of(spread: float, cast: float = 0.0) -> str:
+    """Why a patch may be no neutral, in words, of its spread and its distance from neutral in u'v'; empty where nothing
+    speaks against it.
+    """
     doubts = []
     if spread > UNEVEN:
         doubts.append(f"it is uneven (its channels spread by {100 * spread:.0f} %), so it may lie over an edge")
-    if found.uv > FAR:
-        doubts.append(f"its cast is strong (u'v' {found.uv:.3f}), so it may be a colour and no grey")
-    words = f"Is this patch neutral? {'; '.join(doubts)}.".replace("? i", "? I") if doubts else ""
-    return {"doubt": words, "swatch": swatch(mean, shot.path(settings))}
+    if cast > FAR:
+        doubts.append(f"its cast is strong (u'v' {cast:.3f}), so it may be a colour and no grey")
+    return f"Is this patch neutral? I{'; '.join(doubts)[1:]}." if doubts else ""
 
 
 @require_POST

@@ -62,11 +62,12 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
         (("new", "newest"), ("name", "name")),
         "Name of a file, a shot or a cut",
     )
-    chosen = {
+    by_proof = {
         "holds": every.filter(verdict="holds"),
         "not": every.exclude(verdict__in=("holds", "")),
         "none": every.filter(verdict=""),
-    }.get(asked["verdict"], every)
+    }
+    chosen = by_proof.get(asked["verdict"], every)
     chosen = chosen.filter(output=asked["output"]) if asked["output"] else chosen
     chosen = made_by(asked, chosen, ("name", "folder", "what"), {"new": ("-pk",), "name": ("name", "-pk")})
     page = page_of(request, chosen.select_related("job", "created_by").defer("order_json", "proof"), EACH)
@@ -79,8 +80,8 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
             "page": page,
             "rows": page.object_list,
             "finder": asked,
-            "holding": every.filter(verdict="holds").count(),
-            "failing": every.exclude(verdict__in=("holds", "")).count(),
+            "holding": by_proof["holds"].count(),
+            "failing": by_proof["not"].count(),
             "cuts": production.cuts.all()[:20],
             "linked": production.cuts.filter(delivered__verdict="holds", delivered__event__isnull=False).distinct()[
                 :20

@@ -19,6 +19,7 @@ from django.db import transaction
 from django.http import HttpRequest
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.dateparse import parse_datetime
 from django.utils.encoding import force_bytes
 from django.utils.http import urlsafe_base64_encode
 
@@ -220,7 +221,7 @@ class OpenSession:
 
     key: str
     until: datetime
-    seen: str
+    since: datetime | None
     program: str
     address: str
     here: bool = False
@@ -242,9 +243,10 @@ def sessions_of(user: User, here: str = "") -> list[OpenSession]:
     for row, data in _open_sessions():
         if data.get("_auth_user_id") == str(user.pk):
             said = data.get("signed_in", {})
-            program, address, seen = (str(said.get(name, ""))[:160] for name in ("program", "address", "at"))
-            found.append(OpenSession(row.session_key, row.expire_date, seen, program, address, row.session_key == here))
-    return sorted(found, key=lambda one: one.seen, reverse=True)
+            program, address = (str(said.get(name, ""))[:160] for name in ("program", "address"))
+            key, since = row.session_key, parse_datetime(str(said.get("at", "")))
+            found.append(OpenSession(key, row.expire_date, since, program, address, key == here))
+    return sorted(found, key=lambda one: (one.since is not None, one.since, one.until), reverse=True)
 
 
 def end_sessions(user: User, key: str = "", *, but: str = "") -> int:
