@@ -88,6 +88,43 @@ def test_a_curve_its_fields_and_what_it_says_are_seen_whole(bench, width, height
     assert paper["width"] == pytest.approx(plot["width"], abs=1), "drawn as large as it is shown"
 
 
+# Pairs of words in the panel whose lines lie on each other, and curves narrower than a hand can aim in.
+CROWDED = """() => {
+  const panel = document.querySelector(".panel.trim"), words = [], walk = document.createTreeWalker(panel, 4);
+  while (walk.nextNode()) {
+    const text = walk.currentNode, holder = text.parentElement, range = document.createRange();
+    if (!text.data.trim() || holder.closest("option, svg, template, .visually-hidden") || !holder.checkVisibility())
+      continue;
+    range.selectNodeContents(text);
+    // What scrolls shows a part of itself.
+    const seen = (holder.closest(".editor, ol") || panel).getBoundingClientRect();
+    for (const box of range.getClientRects())
+      if (box.top >= seen.top - 1 && box.bottom <= seen.bottom + 1) words.push([box, text.data.trim(), holder]);
+  }
+  const over = ([a], [b]) => Math.min(a.right, b.right) - Math.max(a.left, b.left) > 2
+    && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 5;
+  const pairs = words.flatMap((one, n) => words.slice(n + 1)
+    .filter((other) => one[2] !== other[2] && over(one, other)).map((other) => one[1] + " on " + other[1]));
+  const plots = [...panel.querySelectorAll(".bend")].filter((plot) => plot.checkVisibility());
+  return [...pairs, ...plots.map((plot) => plot.clientWidth).filter((wide) => wide < 180)];
+}"""
+
+
+def test_no_words_lie_on_others_and_every_curve_can_be_aimed_in(bench):
+    page = bench
+    page.click("button:text-is('Add a step …')")
+    kinds = page.eval_on_selector_all(".adding [data-kind]", "(all) => all.map((one) => one.dataset.kind)")
+    page.keyboard.press("Escape")
+    assert len(kinds) >= 19
+    for kind in kinds:
+        add_step(page, kind)
+        for width, height in ((1024, 768), (1280, 800)):
+            page.set_viewport_size({"width": width, "height": height})
+            page.wait_for_timeout(60)
+            assert page.evaluate(CROWDED) == [], f"{kind} at {width}"
+        page.click(".stephead button:text-is('Remove')")
+
+
 def test_a_click_brings_the_patch_to_a_level(bench):
     page = bench
     box = page.locator("canvas.picture").bounding_box()
