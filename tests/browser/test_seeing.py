@@ -123,6 +123,7 @@ def test_no_words_lie_on_others_and_every_curve_can_be_aimed_in(bench):
             page.wait_for_timeout(60)
             assert page.evaluate(CROWDED) == [], f"{kind} at {width}"
         page.click(".stephead button:text-is('Remove')")
+    assert page.locator(".editing:has(.states) >> button:text-is('Older states')").count() == 1, "with the states alone"
 
 
 def test_a_click_brings_the_patch_to_a_level(bench):
