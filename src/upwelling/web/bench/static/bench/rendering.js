@@ -64,7 +64,7 @@ export const rendering = {
     for (const tick of said.stops) grid.push(["text", { class: "tick", x: said.x1 + 4, y: tick.y + 4 }, tick.label]);
     grid.push(
       ["text", { class: "tick", x: 2, y: 145 }, "cd/m²"],
-      ["text", { class: "tick", x: said.x1 - 2, y: 11 }, "stops"],
+      ["text", { class: "tick", x: said.x1 + 4, y: 11 }, "stops"],
     );
     this.fill(this.$refs.toneGrid, grid);
     if (this.toneHand) return;
