@@ -110,6 +110,12 @@ def test_from_bench_to_download(brought_in, sign_in, tmp_path, capsys):
     assert verdict == (1 if report["verdict"] == "does not hold" else 0)
     assert report["fingerprint"] in page.content()
     assert report["lut_sha256"] in page.content()
+    page.set_viewport_size({"width": 640, "height": 400})  # what a browser zoomed to 200 % shows
+    beyond = page.eval_on_selector_all(
+        ".certificate :is(dd, .btn)",
+        "(all) => all.filter((one) => one.getBoundingClientRect().right > innerWidth).length",
+    )
+    assert beyond == 0
 
 
 def test_keyboard_alone(brought_in, sign_in):
