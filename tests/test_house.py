@@ -33,6 +33,17 @@ def test_no_module_is_longer_than_five_hundred_lines():
     assert not long, "Divide these: " + ", ".join(long)
 
 
+def test_no_query_takes_a_missing_json_value_for_null():
+    """``filter(field=None)`` on a JSONField asks for the JSON value null, which no row has: ``field__isnull`` is
+    meant.
+    """
+    code = {f: f.read_text(encoding="utf-8") for f in OURS if f.suffix == ".py" and "web" in f.parts}
+    fields = {name for text in code.values() for name in re.findall(r"(\w+) = models\.JSONField\(", text)}
+    assert "raw_profile" in fields
+    asked = re.compile(rf"\b(?:filter|exclude|get|Q)\([^()]*\b(?:\w+__)?({'|'.join(fields)})=None")
+    assert not [f"{file.name}: {found[0]}" for file, text in code.items() for found in asked.finditer(text)]
+
+
 def test_styles_name_tokens_and_hold_one_declaration_a_line():
     for file in (f for f in PAGES if f.suffix == ".css" and f.name != "tokens.css"):
         text = file.read_text(encoding="utf-8")

@@ -26,7 +26,7 @@ pytestmark = pytest.mark.slow
 @pytest.mark.parametrize(("side", "size"), [("full", 33), ("legal", 65)])
 @pytest.mark.parametrize("name", ["S-Log3/S-Gamut3.Cine", "V-Log/V-Gamut", "LogC3 EI 800/Wide Gamut 3"])
 def test_a_right_table_holds(tmp_path, name, side, size):
-    one = order(size, make(name), side)
+    one = order(size, make(name), side, entries="fitted" if size <= 36 else "sampled")
     certificate = verify(baked(tmp_path, one), one)
     assert certificate.holds, [str(f) for f in certificate.findings]
     assert certificate.overall.count >= 100_000
@@ -197,7 +197,7 @@ def test_frames_count_and_travel(tmp_path):
     frames = [frame_sample(one, "gathering", picture), frame_sample(one, "yard", picture[:10] + 0.4)]
     place = baked(tmp_path, one)
     certificate = verify(place, one, frames=frames)
-    assert {s.name: s.count for s in certificate.sets}["frame: gathering"] == 20_000
+    assert {s.name: s.count for s in certificate.sets}["frame: gathering"] == 15_000
     write_frames(frames, tmp_path / "f.png")
     again = verify(
         place, one, frames=read_frames(tmp_path / "f.png", [(f.name, f.count, f.outside) for f in certificate.frames])

@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.web.pages import WISH
 from upwelling.core.media import write_still
-from upwelling.core.proof import samples
+from upwelling.core.proof import pictures, samples
 from upwelling.core.simulate.camera import A_CAM
 from upwelling.web.bakes.models import Bake
 from upwelling.web.footage.models import Arrival
@@ -26,7 +26,7 @@ def _few_samples(monkeypatch):
     monkeypatch.setattr(samples, "_STRATA", 16)
     monkeypatch.setattr(samples, "_RANDOM", 3_000)
     monkeypatch.setattr(samples, "_NEUTRAL", 1024)
-    monkeypatch.setattr(samples, "MOST_OF_A_FRAME", 3_000)
+    monkeypatch.setattr(pictures, "MOST_OF_A_FRAME", 3_000)
 
 
 @pytest.fixture(autouse=True)

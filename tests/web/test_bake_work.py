@@ -4,11 +4,14 @@ import hashlib
 import io
 import json
 import os
+import pathlib
 import signal
 import subprocess
 import sys
+import tempfile
 import zipfile
 
+import numpy as np
 import pytest
 from django.db import transaction
 
@@ -16,12 +19,13 @@ from tests.core.test_raw import PROFILE, mosaic_of, scene
 from tests.web.pages import PROGRAM, WISH, read
 from upwelling.cli.main import main
 from upwelling.core.bake import RECEIVERS
-from upwelling.core.media import dng
+from upwelling.core.media import dng, write_still
 from upwelling.core.path import Path
 from upwelling.core.steps import Exposure
 from upwelling.web.bakes import services
 from upwelling.web.bakes.models import Bake, Package
 from upwelling.web.bakes.orders import model_shots, order_for
+from upwelling.web.bakes.orders import test_frames as frames_for_tests
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -57,6 +61,28 @@ def test_nothing_is_baked_without_an_encoding(shot):
     shot.save()
     with pytest.raises(Refused, match="no encoding yet"):
         order_for(shot, WISH)
+
+
+def test_a_table_is_tested_on_the_hardest_frames_of_its_encoding(shot, upload, production):
+    """Colour, highlights and shadows each bring their frame; a raw shot and one of another encoding bring none."""
+    ramp = np.linspace(0.3, 0.45, 96)[None, :, None] * np.ones((54, 1, 3))
+    for name, code in {
+        "plain": ramp,
+        "neon": ramp * [1.8, 0.4, 0.3],
+        "lamp": ramp * 2.1,
+        "cellar": ramp * 0.35,
+        "other": ramp * 2.2,
+    }.items():
+        with tempfile.NamedTemporaryFile(suffix=".dpx") as file:
+            write_still(file.name, code, "10")
+            upload(f"{name}.dpx", pathlib.Path(file.name).read_bytes())
+    production.shots.exclude(name="other").update(encoding="S-Log3/S-Gamut3.Cine")
+    production.shots.filter(name="other").update(encoding="V-Log/V-Gamut")
+    names = [frame.name for frame in frames_for_tests(shot, order_for(shot, WISH))]
+    assert names == ["ramp", "neon", "lamp", "cellar"]
+    production.shots.filter(name="neon").update(raw_profile={"kind": "x"})
+    names = {frame.name for frame in frames_for_tests(shot, order_for(shot, WISH))}
+    assert names == {"ramp", "lamp", "plain", "cellar"}
 
 
 def test_a_certificate_of_an_earlier_version_is_kept(shot, as_):

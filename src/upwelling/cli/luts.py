@@ -5,27 +5,38 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from collections.abc import Sequence
 from pathlib import Path as FilePath
 from typing import Any
 
 from pydantic import ValidationError
 
+from upwelling.cli.footage import say_notes
 from upwelling.cli.paths import add_path_options, path_from
 from upwelling.core.bake import RECEIVERS, BakeOrder, bake
 from upwelling.core.bake.order import SHAPE, without_shape
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import BadValue, RecipeError, UnwritableFile
+from upwelling.core.errors import BadValue, RecipeError, UnreadableFile, UnwritableFile
 from upwelling.core.files import whole_file
+from upwelling.core.media import Raw, open_footage, reading_for
+from upwelling.core.operations import Place
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
-from upwelling.core.proof import Certificate, solve, verify
-from upwelling.core.proof.samples import read_frames
+from upwelling.core.proof import Certificate, FrameSample, frame_sample, solve, verify
+from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.evidence import Nearest, evidence
 from upwelling.core.tables.facts import measure
 from upwelling.core.tables.files import ENDINGS, format_of, read_lut, write_lut
+
+_FRAMES_HELP = (
+    "pictures to test the table on, as the camera wrote them: stills, sequences or movies (their middle frame). "
+    "Without any, only made samples and the scenes that ship are tried, and the verdict says so"
+)
+TESTED_PIXELS = ".frames.png"
+"""Ends the name of the file beside a table that keeps the tested pixels."""
 
 
 def add_commands(commands: Any) -> None:
@@ -43,7 +54,14 @@ def add_commands(commands: Any) -> None:
     baking.add_argument(
         "--solve", action="store_true", help="take the smallest grid (and a shaper, in .clf) that holds"
     )
-    baking.add_argument("--report", metavar="FILE.json", help="verify what was written and save the certificate")
+    baking.add_argument(
+        "--report",
+        nargs="?",
+        const="",
+        metavar="FILE.json",
+        help="verify what was written and save the certificate (default: OUT.certificate.json beside the table)",
+    )
+    baking.add_argument("--frames", nargs="+", default=[], metavar="PICTURE", help=_FRAMES_HELP)
     baking.set_defaults(run=_bake)
 
     verifying = commands.add_parser(
@@ -53,11 +71,10 @@ def add_commands(commands: Any) -> None:
     verifying.add_argument(
         "--certificate",
         metavar="FILE.json",
-        help="reproduce this certificate (default, without a path: the one beside the table)",
+        help="reproduce this certificate (default, without a path: LUT.certificate.json beside the table, else the one "
+        "certificate in its folder that is of this table)",
     )
-    verifying.add_argument(
-        "--frames", metavar="FILE.png", help="the tested frames' pixels (default: the file beside the certificate)"
-    )
+    verifying.add_argument("--frames", nargs="+", default=[], metavar="PICTURE", help=_FRAMES_HELP)
     add_path_options(verifying)
     _add_order_options(verifying)
     verifying.add_argument("--json", action="store_true")
@@ -74,7 +91,15 @@ def _add_order_options(parser: argparse.ArgumentParser) -> None:
         "--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)"
     )
     parser.add_argument("--curve", action="store_true", help="a 1D table")
-    parser.add_argument("--shaper", action="store_true", help="a shaper before the cube (.clf)")
+    parser.add_argument(
+        "--shaper",
+        nargs="?",
+        const="adapted",
+        default="none",
+        choices=["adapted", "display"],
+        help="before the cube (.clf): a curve adapted to the path (default), or formulas up to the rendering, so that "
+        "the cube stands on display light (HDR)",
+    )
     parser.add_argument(
         "--fit-entries",
         action=argparse.BooleanOptionalAction,
@@ -126,7 +151,9 @@ def _order(options: argparse.Namespace) -> BakeOrder:
         receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size
     )
     fitted = (
-        options.fit_entries if options.fit_entries is not None else not options.curve and receiver.prefers_fitted(size)
+        options.fit_entries
+        if options.fit_entries is not None
+        else not options.curve and options.shaper != "display" and receiver.prefers_fitted(size)
     )
     steps = (*path.trim.steps, *path.look.steps)
     moving = tuple(step.id for step in steps if step.moves) if options.leave_out and options.frame is None else ()
@@ -140,7 +167,7 @@ def _order(options: argparse.Namespace) -> BakeOrder:
             "format": form.name,
             "dimensions": 1 if options.curve else 3,
             "size": size,
-            "shaper": "adapted" if options.shaper else "none",
+            "shaper": options.shaper,
             "entries": "fitted" if fitted else "sampled",
         }
     )
@@ -187,11 +214,27 @@ def _encodings(options: argparse.Namespace) -> int:
     return 0
 
 
+def _sampled(order: BakeOrder, places: Sequence[str]) -> list[FrameSample]:
+    """Pixels of the pictures in files, each read as a frame of the order's camera; raises UnreadableFile."""
+    frames = []
+    for name in places:
+        footage = open_footage(name)
+        if isinstance(footage, Raw):
+            raise UnreadableFile(name, "is a raw mosaic, and no table is applied to one. Give a developed picture.")
+        still = footage.frame(footage.facts.frames // 2, reading_for(footage, order.path.camera.range))
+        say_notes(name, footage.facts.notes)
+        place = Place.whole(still.width, still.height)
+        frames.append(frame_sample(order, FilePath(name).name, still.code, None, place))
+    return frames
+
+
 def _bake(options: argparse.Namespace) -> int:
     order = _order(options)
+    frames = _sampled(order, options.frames)
     if options.solve:
         solution = solve(
-            order.model_copy(update={"receiver": order.receiver.model_copy(update={"formats": (order.format,)})})
+            order.model_copy(update={"receiver": order.receiver.model_copy(update={"formats": (order.format,)})}),
+            frames=frames,
         )
         best = solution.best
         order = order.model_copy(update=best.wish)
@@ -203,10 +246,18 @@ def _bake(options: argparse.Namespace) -> int:
         bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"),
         options.lut,
     )
-    if not options.report:
+    if options.report is None:
+        if frames:
+            sys.stderr.write("upwelling: --frames test what --report writes; without it only --solve uses them.\n")
         return 0
-    certificate = verify(options.lut, order)
-    with whole_file(options.report) as temporary:
+    table = FilePath(options.lut)
+    if frames:
+        pixels = FilePath(options.report or table).with_name(table.name + TESTED_PIXELS)
+        write_frames(frames, pixels)
+        # As they will be read back, so that the certificate can be reproduced from the files to the digit.
+        frames = read_frames(pixels, [(f.name, len(f.codes), f.outside) for f in frames])
+    certificate = verify(table, order, frames=frames)
+    with whole_file(options.report or f"{table}.certificate.json") as temporary:
         temporary.write_text(certificate.model_dump_json(indent=2) + "\n", encoding="utf-8")
     _say(certificate, sys.stderr)
     return 0
@@ -214,20 +265,15 @@ def _bake(options: argparse.Namespace) -> int:
 
 def _verify(options: argparse.Namespace) -> int:
     table = FilePath(options.lut)
-    beside = table.with_name(table.name + ".certificate.json")
-    given = options.certificate or (beside if not (options.recipe or options.source) and beside.exists() else None)
+    given = FilePath(options.certificate) if options.certificate else None
+    if given is None and not (options.recipe or options.source):
+        given = _certificate_beside(table)
     if given is None:
-        certificate, before = verify(table, _order(options)), None
+        order = _order(options)
+        certificate, before = verify(table, order, frames=_sampled(order, options.frames)), None
     else:
-        before = _read_certificate(FilePath(given))
-        frames, place = (
-            [],
-            FilePath(options.frames) if options.frames else FilePath(given).with_name(table.name + ".frames.png"),
-        )
-        if before.frames and place.exists():
-            frames = read_frames(place, [(f.name, f.count, f.outside) for f in before.frames])
-        elif before.frames:
-            sys.stderr.write(f"upwelling: {place.name} is missing, so the frames' pixels are not tested again.\n")
+        before = _read_certificate(given)
+        frames = _tested_pixels(before, given, table, options)
         certificate = verify(table, before.bake_order, frames=frames, tolerances=before.tolerances)
     if options.json:
         print(certificate.model_dump_json(indent=2))
@@ -247,6 +293,46 @@ def _verify(options: argparse.Namespace) -> int:
         if not same:
             return 1
     return 0 if certificate.usable else 1
+
+
+def _tested_pixels(
+    before: Certificate, given: FilePath, table: FilePath, options: argparse.Namespace
+) -> list[FrameSample]:
+    """The pixels that a certificate's table was tested on, where they lie beside it or were named, and those of further
+    pictures given.
+    """
+    kept = [name for name in options.frames if name.endswith(TESTED_PIXELS)]
+    place = FilePath(kept[0]) if kept else given.with_name(table.name + TESTED_PIXELS)
+    more = _sampled(before.bake_order, [name for name in options.frames if name not in kept])
+    if before.frames and (kept or place.exists()):
+        return read_frames(place, [(f.name, f.count, f.outside) for f in before.frames]) + more
+    if before.frames:
+        sys.stderr.write(f"upwelling: {place.name} is missing, so the frames' pixels are not tested again.\n")
+    elif kept:
+        raise BadValue(f"{kept[0]} cannot be used: the certificate says nothing of tested pixels. Give pictures.")
+    return more
+
+
+def _certificate_beside(table: FilePath) -> FilePath | None:
+    """The table's certificate: under the usual name, else the one certificate in its folder that is of a table of this
+    name, whatever it is called. None where there is none; raises BadValue for several.
+    """
+    beside = table.with_name(table.name + ".certificate.json")
+    if beside.exists():
+        return beside
+    found = []
+    for place in sorted(table.absolute().parent.glob("*.json")):
+        try:
+            if _read_certificate(place).lut_file == table.name:
+                found.append(place)
+        except RecipeError:
+            continue
+    if len(found) > 1:
+        raise BadValue(
+            f"{', '.join(place.name for place in found)} are all certificates of {table.name}. Say which with "
+            "--certificate."
+        )
+    return found[0] if found else None
 
 
 def _read_certificate(place: FilePath) -> Certificate:

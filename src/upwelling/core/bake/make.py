@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from upwelling.core import engine
+from upwelling.core.bake.display_cube import display_cube
 from upwelling.core.bake.fit_entries import fitted_entries
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.order import BakeOrder
@@ -38,12 +39,14 @@ def bake(order: BakeOrder, *, title: str = "", progress: Progress = no_report) -
         made = _curve(order, title) if order.dimensions == 1 else cube(order, None, title, progress)
         progress(1.0, "Sampled")
         return made
-    nodes = formulas(order)
+    nodes = formulas(order) if order.shaper != "display" else None
     listed: tuple[Node, ...]
     if nodes:
         listed = tuple(nodes)
     elif order.dimensions == 1:
         listed = (TableNode(_curve(order, title)),)
+    elif order.shaper == "display":
+        listed = display_cube(order)
     else:
         shaper = shaper_for(order)
         listed = cube_after(order, shaper, cube(order, shaper, title, progress)).nodes

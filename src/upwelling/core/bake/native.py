@@ -6,9 +6,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any, Protocol
 
 import numpy as np
 
+from upwelling.core.arrays import Float64
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.segmented_power import Identity, PurePower
 from upwelling.core.lut import Lut1D
@@ -40,6 +42,12 @@ meet.
 """
 
 
+class Channelwise(Protocol):
+    """What is done to each channel by itself: an operation, or a coding of light."""
+
+    def apply(self, rgb: Float64, /) -> Any: ...
+
+
 def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[Node] | None:
     """The nodes that do exactly what the operations do, or None when one of them mixes channels in a way the format has
     no node for.
@@ -67,7 +75,7 @@ def native_nodes(operations: Sequence[Operation], curves: bool = True) -> list[N
     return nodes
 
 
-def half_table(operation: Operation) -> TableNode:
+def half_table(operation: Channelwise) -> TableNode:
     """A channelwise operation as a table indexed by the bits of a half; bits that are no number count as 0, infinities
     as the largest half.
     """

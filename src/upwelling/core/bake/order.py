@@ -17,6 +17,7 @@ from upwelling.core.bake.section import Section
 from upwelling.core.colour.primaries import rgb_to_rgb
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.lut.process import HALFS
 from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, needs_of, run_reference
 from upwelling.core.operations.exact import exact
@@ -27,8 +28,14 @@ from upwelling.core.tables.formats import FORMATS, FormatName
 
 SHAPE = ":shape"
 """Ends the name of a step whose shape alone is left out."""
-Shaper = Literal["none", "adapted"]
+Shaper = Literal["none", "adapted", "display"]
+"""What stands before a cube: nothing, a curve that puts grid points where the path bends, or formulas up to the
+rendering and the display's own light (``display_cube``).
+"""
 Entries = Literal["sampled", "fitted"]
+
+
+_BEFORE = {"none": "", "adapted": " after a {}shaper", "display": " behind formulas"}
 
 
 class BakeOrder(BaseModel):
@@ -72,7 +79,13 @@ class BakeOrder(BaseModel):
             raise ValueError(
                 f"a shaper before the cube needs the Common LUT Format; a {form.title} table holds one table"
             )
-        if self.density and (self.shaper == "none" or len(self.density) < 2):
+        if self.shaper == "display" and not self.takes_display_cube:
+            raise ValueError(
+                f"formulas before the cube need a receiver of floating-point tables over all halfs; {name} is none"
+            )
+        if self.shaper == "display" and self.entries == "fitted":
+            raise ValueError("entries are not fitted behind formulas; they keep those of the path")
+        if self.density and (self.shaper != "adapted" or len(self.density) < 2):
             raise ValueError("a density of grid points belongs to a shaper, and has two parts at the least")
         if self.entries == "fitted" and self.dimensions == 1:
             raise ValueError("entries are fitted in a cube; a 1D table keeps those of the path")
@@ -173,9 +186,19 @@ class BakeOrder(BaseModel):
             )
 
     @property
+    def takes_display_cube(self) -> bool:
+        """Whether the receiver takes the nodes that a cube behind formulas needs."""
+        return self.receiver.precision == 0 and self.receiver.most_entries >= HALFS
+
+    @property
     def can_fit(self) -> bool:
         """Whether its entries are sampled and could be fitted."""
-        return self.entries == "sampled" and self.dimensions == 3 and self.size <= FITTED_UP_TO
+        return (
+            self.entries == "sampled"
+            and self.dimensions == 3
+            and self.shaper != "display"
+            and self.size <= FITTED_UP_TO
+        )
 
     @property
     def holds_codes(self) -> bool:
@@ -281,7 +304,7 @@ class BakeOrder(BaseModel):
         kind = f"{self.size}³ grid" if self.dimensions == 3 else f"1D, {self.size} entries"
         return (
             f"{FORMATS[self.format].title} · {kind}"
-            + (f" after a {'fitted ' if self.density else ''}shaper" if self.shaper != "none" else "")
+            + _BEFORE[self.shaper].format("fitted " if self.density else "")
             + (", fitted entries" if self.entries == "fitted" else "")
         )
 

@@ -24,7 +24,7 @@ Our own choice.
 
 def shaper_for(order: BakeOrder) -> Lut1D | None:
     """The order's shaper, by its own density or after the path's curvature; None where it has none."""
-    if order.shaper == "none":
+    if order.shaper != "adapted":
         return None
     return shaper_of(order.density or curvature_density(order), bend_of(order), order.size)
 

@@ -83,6 +83,8 @@ def loss(order: BakeOrder, box: LutBox, worst: Found, gridded: bool) -> tuple[st
     if order.can_fit:
         ways.append("entries fitted to the interpolation")
     shaping = first_with(r.formats, "shaper")
+    if order.shaper != "display" and shaping and order.section.to_display and order.takes_display_cube:
+        ways.append(f"formulas before the cube ({FORMATS[shaping].title})")
     if order.shaper == "none" and shaping:
         ways.append(f"a shaper before the cube ({FORMATS[shaping].title})")
     if r.interpolation == "trilinear":

@@ -8,13 +8,18 @@ from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.bake.order import BakeOrder, order_from_recipe
 from upwelling.core.measure.judge import MetricName
-from upwelling.core.proof.samples import FRAME_SET
+from upwelling.core.proof.samples import as_of_pictures, judged_pictures
 from upwelling.core.proof.tolerances import Tolerances
 from upwelling.core.tables.formats import FORMATS
 
 Triple = tuple[float, float, float]
 VERSION = 2
-HOLDS, WITHIN, FAILS = "holds", "holds within the tested pictures", "does not hold"
+Verdict = Literal["holds", "holds, not tried on pictures", "holds within the tested pictures", "does not hold"]
+HOLDS: Verdict = "holds"
+UNTRIED: Verdict = "holds, not tried on pictures"
+WITHIN: Verdict = "holds within the tested pictures"
+FAILS: Verdict = "does not hold"
+VERDICTS = (HOLDS, UNTRIED, WITHIN, FAILS)
 
 
 class _Report(BaseModel):
@@ -127,16 +132,16 @@ class Certificate(_Report):
     clipped_domain: float
     frames: tuple[TestedFrame, ...]
     tolerances: Tolerances
-    verdict: Literal["holds", "holds within the tested pictures", "does not hold"]
+    verdict: Verdict
     findings: tuple[Finding, ...]
 
     @property
     def holds(self) -> bool:
-        return self.verdict == HOLDS
+        return self.verdict in (HOLDS, UNTRIED)
 
     @property
     def usable(self) -> bool:
-        """Holds everywhere, or at least within the tested pictures."""
+        """Holds as far as it was tested, or at least within the tested pictures."""
         return self.verdict != FAILS
 
     @property
@@ -152,10 +157,11 @@ class Certificate(_Report):
     def held_to(self) -> list[tuple[str, float | None, float]]:
         """Each limit: what it is for, the figure that was found (None: there was nothing to test), and the limit."""
         neutral = next(one for one in self.sets if one.name == "neutral axis")
-        pictures = [one for one in self.sets if one.name.startswith(FRAME_SET)]
+        judged = judged_pictures(one.name for one in self.sets)
+        pictures = [one for one in self.sets if one.name in judged]
         found: dict[str, float | None] = {
             "neutral_max": neutral.maximum,
-            "picture_p99": max((one.p99 for one in pictures), default=None),
+            "picture_p99": max((as_of_pictures(one.name, one.p99) for one in pictures), default=None),
             "picture_max": max((one.maximum for one in pictures), default=None),
             "anywhere_median": self.overall.median,
             "anywhere_p99": self.overall.p99,
@@ -182,4 +188,4 @@ class Certificate(_Report):
     def said(self) -> str:
         """What kind of table was tested, in a few words."""
         order = self.bake_order
-        return order.said(by_formulas=FORMATS[order.format].nodes and self.grid is None)
+        return order.said(by_formulas=FORMATS[order.format].nodes and self.grid is None and order.shaper != "display")

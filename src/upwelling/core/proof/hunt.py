@@ -11,14 +11,15 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float64
+from upwelling.core.bake.display_cube import display_cube
 from upwelling.core.bake.make import cube
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.shaper import shaper_for, unshaped
-from upwelling.core.lut import Lut1D, ProcessList
+from upwelling.core.lut import Lut1D, Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
 from upwelling.core.operations.exact import exact
 from upwelling.core.proof.lut_box import LutBox
-from upwelling.core.proof.samples import SEED
+from upwelling.core.proof.pictures import SEED
 
 SCREENED = 384
 """Grid points and cell middles, of each the ones furthest off in code, whose ΔE is found exactly."""
@@ -72,6 +73,18 @@ def grid_of(box: LutBox) -> Grid | None:
     )
 
 
+def grid_of_display_cube(order: BakeOrder, box: LutBox) -> Grid | None:
+    """The cube of a file that has it behind formulas, held against the same cube made anew; its grid points are given
+    by what is coded for them, as no camera code may come to some of them. None where the file has no such cube.
+    """
+    nodes = box.as_read.nodes if isinstance(box.as_read, ProcessList) else ()
+    lut = nodes[-1].lut if nodes and isinstance(nodes[-1], TableNode) else None
+    if not isinstance(lut, Lut3D) or lut.size != order.size:
+        return None
+    axis = np.linspace(0.0, 1.0, lut.size)
+    return Grid(_cube(axis), lut.table.reshape(-1, 3).astype(np.float64), (lut.size,) * 3, np.empty((0, 3)))
+
+
 def _cube(axis: Float64) -> Float64:
     return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
 
@@ -110,11 +123,11 @@ def wrong_points(order: BakeOrder, grid: Grid) -> tuple[int, Any, float]:
     """Grid points that were not made from the path: how many, the worst one's index, and its ΔE in the file's own
     precision.
 
-    A cube with fitted entries is held against the same fit, made anew.
+    A cube with fitted entries is held against the same fit, made anew, and so is one behind formulas.
     """
-    fitted = order.entries == "fitted" and grid.shape == (order.size,) * 3
+    fitted = (order.entries == "fitted" or order.shaper == "display") and grid.shape == (order.size,) * 3
     if fitted:
-        made = cube(order, shaper_for(order), "").table.reshape(-1, 3).astype(np.float64)
+        made = _made_anew(order).table.reshape(-1, 3).astype(np.float64)
     else:
         made = order.held(engine.run(engine.compile_operations(order.operations), grid.codes)).astype(np.float64)
     off = np.abs(made - grid.entries).max(axis=-1)
@@ -128,6 +141,14 @@ def wrong_points(order: BakeOrder, grid: Grid) -> tuple[int, Any, float]:
         else int((really > WRONG_CODE).sum())
     )
     return wrong, np.unravel_index(first[int(np.argmax(really))], grid.shape), float(apart.max())
+
+
+def _made_anew(order: BakeOrder) -> Lut1D | Lut3D:
+    if order.shaper != "display":
+        return cube(order, shaper_for(order), "")
+    last = display_cube(order)[-1]
+    assert isinstance(last, TableNode)
+    return last.lut
 
 
 def hunt(order: BakeOrder, box: LutBox, grid: Grid | None, known: Found) -> tuple[Found, int]:

@@ -99,9 +99,9 @@ def tries(
     """One candidate after the other: how far it is (0…1), what is under way, and the candidate when it is done, or at
     the end the way out as text.
 
-    Formulas first, then every grid; entries are fitted, in grids that can be, where a grid does not hold without. A
-    shaper is searched for at the largest grid only where nothing holds, and then tried at the others. Raises BadValue
-    as ``bake`` does.
+    Formulas first, then every grid; entries are fitted, in grids that can be, where a grid does not hold without. Where
+    nothing holds, cubes over display light behind formulas are tried; a shaper is searched for at the largest grid
+    only where nothing holds, and then tried at the others. Raises BadValue as ``bake`` does.
     """
     order.check_carried()
     trial = Trial(order, frames, tolerances or tolerances_for(order.judge.target.is_hdr))
@@ -132,6 +132,12 @@ def tries(
     if any(t.holds for t in tried):
         return
     if shaping:
+        behind = list(_behind_formulas(trial, order.receiver.sizes(shaping)))
+        tried += behind
+        for one in behind:
+            yield len(grids) / parts, f"Tried a {one.size}³ grid behind formulas", one
+        if any(t.holds for t in tried):
+            return
         for done, message, found in _shapers(trial, order.receiver.sizes(shaping)):
             if found is not None:
                 tried.append(found)
@@ -147,6 +153,17 @@ def _grids(order: BakeOrder) -> list[tuple[int, FormatName]]:
     forms: list[FormatName] = [order.format, *(f for f in order.receiver.formats if f != order.format)]
     sizes = sorted({n for form in forms for n in order.receiver.sizes(form)})
     return [(n, next(form for form in forms if n in order.receiver.sizes(form))) for n in sizes]
+
+
+def _behind_formulas(trial: Trial, sizes: Sequence[int]) -> Iterator[Tried]:
+    """Cubes behind formulas, the largest first, down to the first that does not hold."""
+    for size in reversed(sizes):
+        found = trial.behind_formulas(size)
+        if found is None:
+            return
+        yield found
+        if not found.holds:
+            return
 
 
 def _shapers(trial: Trial, sizes: Sequence[int]) -> Iterator[tuple[float, str, Tried | None]]:

@@ -9,14 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from upwelling.core.bake.display_cube import display_cube
 from upwelling.core.bake.make import cube, cube_after, formulas
 from upwelling.core.bake.order import BakeOrder, Entries, Shaper
 from upwelling.core.bake.receivers import Receiver
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
+from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.operations.exact import exact
 from upwelling.core.proof.lut_box import LutBox, rounded
-from upwelling.core.proof.samples import FRAME_SET, SEED, FrameSample, sample_sets
+from upwelling.core.proof.pictures import SEED
+from upwelling.core.proof.samples import SHIPPED_SET, FrameSample, as_of_pictures, judged_pictures, sample_sets
 from upwelling.core.proof.tolerances import Tolerances
 from upwelling.core.tables.formats import FormatName, first_with
 
@@ -31,12 +34,16 @@ OUTRIGHT = "anywhere_max"
 """The limit for the worst place found anywhere, which a table that holds within pictures may pass."""
 
 
+SHIPPED = "shipped"
+"""The figure of the shipped scenes, which is held to the limit for pictures where there are no own ones."""
+
+
 class Tried(BaseModel):
     """One candidate: what it is, the figure in ΔE for each limit (None: nothing to test), and ``share``, the largest of
     them over its limit.
 
-    1 or less holds. ``share`` leaves out the worst place anywhere; ``strays``: that is beyond its limit, so that the
-    table holds for pictures alone.
+    1 or less holds. ``share`` leaves out the worst place anywhere, and the shipped scenes beside own frames;
+    ``strays``: one of these is beyond its limit, so that the table holds for the pictures given alone.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -60,7 +67,7 @@ class Tried(BaseModel):
             return "Formulas without a cube"
         return (
             f"{self.size}³"
-            + (" after a shaper" if self.shaper != "none" else "")
+            + {"none": "", "adapted": " after a shaper", "display": " behind formulas"}[self.shaper]
             + (" with fitted entries" if self.entries == "fitted" else "")
         )
 
@@ -150,6 +157,18 @@ class Trial:
         shaper: Lut1D = shaper_of(kept, self.bend, size)
         return self._tried(one, LutBox(one.receiver, cube_after(one, shaper, cube(one, shaper, ""))), kept, whole)
 
+    def behind_formulas(self, size: int) -> Tried | None:
+        """A cube over display light behind formulas, where the path and the receiver have it."""
+        form = first_with(self.order.receiver.formats, "shaper")
+        if form is None or not self.order.takes_display_cube:
+            return None
+        one = self._order(form, size, "sampled", None).model_copy(update={"shaper": "display"})
+        try:
+            nodes = display_cube(one)
+        except BadValue:
+            return None
+        return self._tried(one, LutBox(one.receiver, ProcessList(nodes)))
+
     def search(self, size: int, known: Sequence[float]) -> Iterator[tuple[float, Tried]]:
         """The best candidate on all samples so far, with how much of the search is done: the likeliest starts, then
         band by band up and down.
@@ -219,12 +238,13 @@ class Trial:
         return Tried(
             format=one.format,
             size=one.size,
-            shaper="adapted" if density else "none",
+            shaper=one.shaper if one.shaper == "display" else "adapted" if density else "none",
             entries=one.entries,
             density=density,
             by_formulas=by_formulas,
             figures=figures,
-            strays=round(worst, 2) > self.limits.anywhere_max,
+            strays=round(worst, 2) > self.limits.anywhere_max
+            or round(figures[SHIPPED] or 0.0, 2) > self.limits.picture_p99,
             share=self._shares(figures),
         )
 
@@ -242,13 +262,18 @@ class Trial:
             for name, found in errors.items():
                 self.worst[name] = np.union1d(self.worst[name], self.all[name][np.argsort(found)[::-1][:_WORST]])
         everything = np.concatenate([found[:counted] for found in errors.values()])
-        pictures = [found for name, found in errors.items() if name.startswith(FRAME_SET)]
+        pictures = {name: errors[name] for name in judged_pictures(errors)}
+        shipped = [as_of_pictures(name, np.percentile(errors[name], 99)) for name in errors if SHIPPED_SET in name]
         return {
             "neutral_max": float(errors["neutral axis"].max()),
-            "picture_p99": max((float(np.percentile(found[:counted], 99)) for found in pictures), default=None),
-            "picture_max": max((float(found.max()) for found in pictures), default=None),
+            "picture_p99": max(
+                (as_of_pictures(name, float(np.percentile(found[:counted], 99))) for name, found in pictures.items()),
+                default=None,
+            ),
+            "picture_max": max((float(found.max()) for found in pictures.values()), default=None),
             "anywhere_median": float(np.median(everything)),
             "anywhere_p99": float(np.percentile(everything, 99)),
+            SHIPPED: float(max(shipped, default=0.0)),
             OUTRIGHT: float(apart.max()),
         }
 
@@ -258,5 +283,5 @@ class Trial:
         return max(
             float(round(value, 2) / limits[name])
             for name, value in figures.items()
-            if value is not None and name != OUTRIGHT
+            if value is not None and name in limits and name != OUTRIGHT
         )

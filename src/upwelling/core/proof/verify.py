@@ -19,6 +19,7 @@ from upwelling.core.proof.causes import loss, mistake_in_formulas, mistake_in_gr
 from upwelling.core.proof.certificate import (
     FAILS,
     HOLDS,
+    UNTRIED,
     WITHIN,
     Certificate,
     Finding,
@@ -28,18 +29,18 @@ from upwelling.core.proof.certificate import (
     RampFigures,
     SetFigures,
     TestedFrame,
+    Verdict,
     Worst,
 )
-from upwelling.core.proof.hunt import Found, Grid, grid_of, hunt, wrong_points
+from upwelling.core.proof.hunt import Found, Grid, grid_of, grid_of_display_cube, hunt, wrong_points
 from upwelling.core.proof.lut_box import LutBox, rounded
-from upwelling.core.proof.samples import FRAME_SET, FrameSample, sample_sets
+from upwelling.core.proof.samples import SHIPPED_SET, FrameSample, as_of_pictures, is_picture, sample_sets
 from upwelling.core.proof.tolerances import Tolerances, formula_tolerances, tolerances_for
 
 GRID_LIMIT = 0.05
 """ΔE at a grid point beyond which, with many of them, the table was made from something else or has too few digits."""
 FEW = 0.02
 EVERYWHERE = ("The median of all samples", "99 % of all samples", "The worst place found")
-"""Findings that say nothing of the production's own frames or of neutral."""
 FALL_LIMIT = 0.05
 """ΔE between neighbouring greys of which one channel falls: less is not a fold but rounding on the flat top of the
 curve.
@@ -82,7 +83,7 @@ def verify(
         seen_right, seen_baked = order.judge.seen(right), order.judge.seen(baked)
         apart = order.judge.apart(seen_right, seen_baked)
         errors[name] = apart
-        if grid is None:
+        if grid is None and order.shaper != "display":
             coarse[name] = order.judge.apart(seen_right, order.judge.seen(rounded(right, order.receiver.output_depth)))
         worst_of[name] = Found(codes, right, baked, apart).best(32)
         found += _places(worst_of[name].best(3), name)
@@ -98,9 +99,11 @@ def verify(
     for name in list(sets)[1:]:
         gathered = gathered.with_(worst_of[name])
     progress(0.72, "Looking for the worst place")
-    if grid is None:
+    by_formulas = grid is None and order.shaper != "display"
+    if by_formulas:
         limits = limits.within(formula_tolerances(order.judge.target.is_hdr).with_rounding(_worst_rounding(coarse)))
-    wrong, at, at_grid = wrong_points(order, grid) if grid is not None else (0, (), 0.0)
+    checked = grid_of_display_cube(order, box) if order.shaper == "display" else grid
+    wrong, at, at_grid = wrong_points(order, checked) if checked is not None else (0, (), 0.0)
     hunted, looked = hunt(order, box, grid, gathered)
     found += _places(hunted.best(3), "hunted")
     progress(0.95, "Ramp, edges and outside")
@@ -108,9 +111,9 @@ def verify(
     figures = {name: _figures(name, values) for name, values in errors.items()}
     gridded = (
         None
-        if grid is None
+        if checked is None
         else GridFigures(
-            points=len(grid.codes), wrong=wrong, worst_delta_e=at_grid, worst_index=tuple(int(v) for v in at)
+            points=len(checked.codes), wrong=wrong, worst_delta_e=at_grid, worst_index=tuple(int(v) for v in at)
         )
     )
     findings = _findings(
@@ -145,7 +148,7 @@ def verify(
 def _worst_rounding(coarse: dict[str, Float64]) -> dict[str, float]:
     """What rounding the exact output costs, as each limit counts it."""
     everything = np.concatenate(list(coarse.values()))
-    pictures = [found for name, found in coarse.items() if name.startswith(FRAME_SET)]
+    pictures = [found for name, found in coarse.items() if is_picture(name)]
     return {
         "neutral_max": float(coarse["neutral axis"].max()),
         "picture_p99": max((float(np.percentile(found, 99)) for found in pictures), default=0.0),
@@ -256,14 +259,14 @@ def _findings(
 ) -> list[Finding]:
     findings: list[Finding] = []
     cause = change = ""
-    if grid is not None and gridded is not None and gridded.wrong:
+    if gridded is not None and gridded.wrong:
         if gridded.wrong <= FEW * gridded.points:
             place = ", ".join(map(str, gridded.worst_index))
             counted = f"{gridded.wrong} of {gridded.points:,} grid points".replace(",", " ")
             cause = f"{counted} are not what the path says, the worst at index {place} (red, green, blue)."
             change = "The file was damaged or edited after baking: bake it again."
         else:
-            cause = mistake_in_grid(order, grid)
+            cause = mistake_in_formulas(order, box) if grid is None else mistake_in_grid(order, grid)
             if not cause:
                 cause = (
                     f"{100 * gridded.wrong / gridded.points:.0f} % of the grid points are not what the path says: the "
@@ -304,9 +307,9 @@ def _findings(
         (figures["neutral axis"].maximum, limits.neutral_max, "The worst error on the neutral axis", "neutral axis")
     ]
     for name, figure in figures.items():
-        if name.startswith(FRAME_SET):
+        if is_picture(name):
             tests += [
-                (figure.p99, limits.picture_p99, f"99 % of {name}", name),
+                (as_of_pictures(name, figure.p99), limits.picture_p99, f"99 % of {name}", name),
                 (figure.maximum, limits.picture_max, f"The worst of {name}", name),
             ]
     tests += [
@@ -314,11 +317,11 @@ def _findings(
         (everything.p99, limits.anywhere_p99, EVERYWHERE[1], "all"),
         (float(worst_of["hunted"].delta_e.max()), limits.anywhere_max, EVERYWHERE[2], "hunted"),
     ]
-    if grid is None and any(passes(value, limit) for value, limit, *_ in tests):
+    if gridded is None and any(passes(value, limit) for value, limit, *_ in tests):
         cause = mistake_in_formulas(order, box)
     for value, limit, what, where in tests:
         if passes(value, limit):
-            why = (cause, change) if cause else loss(order, box, worst_of[where], grid is not None)
+            why = (cause, change) if cause else loss(order, box, worst_of[where], gridded is not None)
             findings.append(Finding(what=what, value=value, limit=limit, cause=why[0], change=why[1]))
     return findings
 
@@ -328,8 +331,8 @@ def passes(value: float, limit: float) -> bool:
     return round(value, DECIMALS) > limit
 
 
-def _verdict(findings: Sequence[Finding], with_frames: bool) -> Any:
+def _verdict(findings: Sequence[Finding], with_frames: bool) -> Verdict:
     if not findings:
-        return HOLDS
-    only_elsewhere = all(f.what in EVERYWHERE for f in findings)
-    return WITHIN if only_elsewhere and with_frames else FAILS
+        return HOLDS if with_frames else UNTRIED
+    elsewhere = all(f.what in EVERYWHERE or SHIPPED_SET in f.what for f in findings)
+    return WITHIN if elsewhere and with_frames else FAILS

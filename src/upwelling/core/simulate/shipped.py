@@ -15,6 +15,7 @@ from upwelling.core.arrays import Float32
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.media import frames_of, open_footage, read_still
 
+SCENES = ("Gathering room", "Cold bench", "Colour store", "Yard at dusk")
 WIDTH, HEIGHT, SAMPLES = 1600, 900, 10
 MOVING = "Turning bust"
 MOVING_FILE = "turning-bust.mp4"

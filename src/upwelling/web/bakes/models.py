@@ -16,7 +16,7 @@ from upwelling.core.documents import opened, read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
 from upwelling.core.proof import Certificate
-from upwelling.core.proof.certificate import HOLDS, WITHIN
+from upwelling.core.proof.certificate import FAILS
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.models import Shot
@@ -202,7 +202,7 @@ class Package(Authored):
     @property
     def holding(self) -> int:
         """How many of them hold, at least within the tested pictures."""
-        return sum(one.get("verdict") in (HOLDS, WITHIN) for one in self.contents)
+        return sum(one.get("verdict", "") not in ("", FAILS) for one in self.contents)
 
     @property
     def disk_path(self) -> FilePath:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
-from django.db.models import Case, Value, When
+from django.db.models import Case, QuerySet, Value, When
 
 from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, Section
 from upwelling.core.bake.order import SHAPE
@@ -20,7 +19,6 @@ from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production, readable
 
-MOST_FRAMES = 3
 MOST_DENSITY = 100_000
 """Characters of a shaper’s density as text."""
 
@@ -120,15 +118,14 @@ def _density(given: Any) -> tuple[float, ...]:
 
 
 def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:
-    """Pixels of the shot's own frame and of up to two more that this table will meet: of the same encoding where it
-    begins at the camera's code.
+    """Pixels of the shot's own frame and of up to three more that this table will meet: the hardest, of the same
+    encoding where it begins at the camera's code.
     """
     frames = []
     kin = managed(shot.production).exclude(pk=shot.pk).order_by("name", "pk")
     if order.section.from_camera:
-        kin = kin.filter(in_force=shot.settled.encoding, raw_profile=None)
-    spread = _spread(list(kin.values_list("pk", flat=True)), MOST_FRAMES - 1)
-    for one in [shot, *loaded(shot.production, spread)]:
+        kin = kin.filter(in_force=shot.settled.encoding, raw_profile__isnull=True)
+    for one in [shot, *loaded(shot.production, _hardest(kin))]:
         try:
             frame = frame_of(one)
             own = one.path_at(None, None, order.path.display.output)
@@ -139,11 +136,17 @@ def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:
     return frames
 
 
-def _spread(shots: Sequence[int], count: int) -> list[int]:
-    """A few, evenly through the list."""
-    if len(shots) <= count:
-        return list(shots)
-    return [shots[round((k + 0.5) * len(shots) / count - 0.5)] for k in range(count)]
+def _hardest(shots: QuerySet[Any]) -> list[int]:
+    """The numbers of the shots with the most saturated, the brightest and the darkest picture, as intake measured them;
+    with fewer shots than that, all.
+    """
+    listed = shots.values_list("pk", "signal_json__chroma", "signal_json__high", "signal_json__low")
+    rows = [(pk, chroma or 0.0, high or 0.0, -(low or 0.0)) for pk, chroma, high, low in listed]
+    found: list[int] = []
+    for measure in range(1, 4):
+        rest = [row for row in rows if row[0] not in found]
+        found += [max(rest, key=lambda row: row[measure])[0]] if rest else []
+    return found
 
 
 def model_shots(production: Production) -> dict[str, int]:

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.bake import RECEIVERS
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.proof import Tolerances
-from upwelling.core.proof.certificate import FAILS, HOLDS, WITHIN
+from upwelling.core.proof.certificate import VERDICTS
 from upwelling.core.proof.uses import SEEN, USES, miss_of, screen_code
 from upwelling.web.bakes.access import bake_view
 from upwelling.web.bakes.models import Bake
@@ -91,7 +91,7 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
 def _choices(production: Production) -> list[Choice]:
     cameras = [(str(pk), name) for pk, name in production.cameras.values_list("pk", "name")]
     return [
-        Choice("verdict", "any verdict", [(verdict, verdict) for verdict in (HOLDS, WITHIN, FAILS)]),
+        Choice("verdict", "any verdict", [(verdict, verdict) for verdict in VERDICTS]),
         Choice("camera", "any camera", cameras),
         Choice("note", "any notes", ASKED),
     ]
@@ -100,7 +100,7 @@ def _choices(production: Production) -> list[Choice]:
 def verdict_counts(rows: Any) -> list[tuple[str, int]]:
     """How many have which verdict, those that hold first."""
     many = dict(rows.order_by().exclude(verdict="").values_list("verdict").annotate(Count("pk")))
-    return [(verdict, many[verdict]) for verdict in (HOLDS, WITHIN, FAILS) if verdict in many]
+    return [(verdict, many[verdict]) for verdict in VERDICTS if verdict in many]
 
 
 def _misses(limits: Tolerances) -> list[tuple[str, float, list[tuple[str, str]]]]:

@@ -135,7 +135,7 @@ def take_corrections(cut: Cut, user: Any) -> tuple[SharedChange, list[str]]:
     sentences about those that could not be. Raises Refused where there is none.
     """
     by_shot: dict[int, list[CutEvent]] = {}
-    for event in cut.events.exclude(cdl=None).filter(state=FOUND).exclude(shot=None):
+    for event in cut.events.filter(cdl__isnull=False, state=FOUND, shot__isnull=False):
         by_shot.setdefault(event.shot_id or 0, []).append(event)
     if not by_shot:
         raise Refused("No event that was found carries an ASC CDL.")

@@ -104,7 +104,7 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
             "others": others,
             "older": older,
             "changes": _changes(older, cut) if older else [],
-            "corrections": events.exclude(cdl=None).filter(state=FOUND).exclude(shot=None).count(),
+            "corrections": events.filter(cdl__isnull=False, state=FOUND, shot__isnull=False).count(),
             "past": production.shared_changes.filter(source=cut.name, steps=TAKEN)[:3],
         },
     )

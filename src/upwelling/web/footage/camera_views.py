@@ -63,7 +63,7 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
     mine = camera.shots.order_by("name", "pk")
     page = page_of(request, mine.values_list("pk", flat=True))
     shots = loaded(production, page.object_list)
-    charts = loaded(production, mine.exclude(chart_corners=None).values_list("pk", flat=True)[:MOST_CHARTS])
+    charts = loaded(production, mine.filter(chart_corners__isnull=False).values_list("pk", flat=True)[:MOST_CHARTS])
     encoded = production.encoding_named(camera.encoding) if camera.encoding else None
     return render(
         request,
@@ -90,9 +90,9 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
 
 def _exceptions(shots: QuerySet[Shot]) -> int:
     """How many say something else than the camera: an encoding, or for raw ones a development."""
-    said = shots.filter(raw_profile=None).exclude(encoding="").count()
+    said = shots.filter(raw_profile__isnull=True).exclude(encoding="").count()
     states = ShotState.objects.filter(
-        shot__in=shots.exclude(raw_profile=None),
+        shot__in=shots.filter(raw_profile__isnull=False),
         position=F("shot__position"),
         settings__development__kind__isnull=False,
     )

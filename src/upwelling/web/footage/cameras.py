@@ -164,7 +164,7 @@ def set_development(camera: Camera, body: Any) -> Camera:
     except ValueError as error:
         first = error.errors()[0] if hasattr(error, "errors") else {"loc": (), "msg": str(error)}
         raise BadValue(f"{' '.join(str(p) for p in first['loc']).capitalize()}: {first['msg']}.") from None
-    for shot in camera.shots.exclude(raw_profile=None).select_related("production", "camera"):
+    for shot in camera.shots.filter(raw_profile__isnull=False).select_related("production", "camera"):
         shot.camera = camera
         shot.path()
     camera.save(update_fields=["development"])
