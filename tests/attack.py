@@ -247,3 +247,75 @@ LOOKS = {
     "quote.json": a_look_of_one_quote, "quotes.json": a_look_of_quotes, "laughs.cdl": a_list_of_laughs,
     "lists.ccc": a_list_in_lists, "attributes.cc": a_list_of_attributes,
 }  # fmt: skip
+
+
+def _clip(**changed):
+    """One clip of a timeline in plain data."""
+    span = {"OTIO_SCHEMA": "TimeRange.1", "start_time": _time(100), "duration": _time(24)}
+    clip = {"OTIO_SCHEMA": "Clip.1", "name": "A012", "metadata": {}, "source_range": span, "effects": [],
+            "markers": [], "media_reference": {"OTIO_SCHEMA": "ExternalReference.1", "target_url":
+            "file:///a/A012.mov"}}  # fmt: skip
+    return clip | changed
+
+
+def _time(value, rate=24.0):
+    return {"OTIO_SCHEMA": "RationalTime.1", "value": value, "rate": rate}
+
+
+def timeline(*clips, **changed):
+    """An OpenTimelineIO file with one track of clips."""
+    track = {"OTIO_SCHEMA": "Track.1", "kind": "Video", "name": "V1", "children": list(clips), "metadata": {}}
+    stack = {"OTIO_SCHEMA": "Stack.1", "children": [track], "name": "tracks", "metadata": {}}
+    return json.dumps({"OTIO_SCHEMA": "Timeline.1", "name": "t", "metadata": {}, "tracks": stack} | changed).encode()
+
+
+def _ranged(start=None, length=None):
+    return _clip(source_range={"OTIO_SCHEMA": "TimeRange.1", "start_time": start or _time(100),
+                               "duration": length or _time(24)})  # fmt: skip
+
+
+def _warped(scalar):
+    return _clip(effects=[{"OTIO_SCHEMA": "LinearTimeWarp.1", "time_scalar": scalar, "name": "", "effect_name": "",
+                           "metadata": {}}])  # fmt: skip
+
+
+_KINDS = [None, True, 0, -1, 1.5, 10**30, -(10**30), float("inf"), float("nan"), "", "x" * 5000, "\ud800", [], {}, [[]],
+          {"a": 1}]  # fmt: skip
+_LINE = b"001  A012     V     C        01:00:10:00 01:00:12:00 01:00:00:00 01:00:02:00\n"
+
+
+def _wrong_kinds():
+    """A timeline for each place and each wrong kind of value there."""
+    made = {}
+    for number, value in enumerate(_KINDS):
+        rated = {"OTIO_SCHEMA": "RationalTime.1", "value": 5, "rate": value}
+        counted = {"OTIO_SCHEMA": "RationalTime.1", "value": value, "rate": 24}
+        places = {
+            "tracks": timeline(tracks=value), "name": timeline(_clip(name=value)), "start": timeline(_ranged(counted)),
+            "length": timeline(_ranged(None, counted)), "rate": timeline(_ranged(rated, rated)),
+            "metadata": timeline(_clip(metadata=value)), "cmx": timeline(_clip(metadata={"cmx_3600": value})),
+            "comments": timeline(_clip(metadata={"cmx_3600": {"comments": value, "reel": value}})),
+            "cdl": timeline(_clip(metadata={"cdl": value})),
+            "sop": timeline(_clip(metadata={"cdl": {"asc_sop": {"slope": value}, "asc_sat": value}})),
+            "range": timeline(_clip(source_range=value)), "media": timeline(_clip(media_reference=value)),
+            "address": timeline(_clip(media_reference={"OTIO_SCHEMA": "ExternalReference.1", "target_url": value})),
+            "speed": timeline(_warped(value)), "effects": timeline(_clip(effects=value)),
+            "begin": timeline(_clip(), global_start_time=counted), "title": timeline(_clip(), name=value),
+        }  # fmt: skip
+        made |= {f"{place}-{number}.otio": body for place, body in places.items()}
+    return made
+
+
+CUTS = {
+    "null-tracks.otio": b'{"OTIO_SCHEMA":"Timeline.1","name":"x","tracks":{"OTIO_SCHEMA":"Stack.1","children":[null]}}',
+    "no-tracks.otio": b'{"OTIO_SCHEMA":"Timeline.1","metadata":{},"name":"x","tracks":null}',
+    "address.otio": timeline(_clip(media_reference={"OTIO_SCHEMA": "ExternalReference.1", "target_url": "http://[::a"})),
+    "lists.otio": b"[" * 3_000_000, "objects.otio": b'{"a":' * 3_000_000,
+    "blanks.edl": b"\n" * 20_000_000 + _LINE, "comments.edl": b"* x\n" * 5_000_000 + _LINE,
+    "spaces.edl": _LINE + b"M2   A012 " + b" " * 20_000_000 + b"\n", "dots.edl": _LINE + b"M2 " + b"." * 20_000_000,
+    "words.edl": _LINE + b"M2 " + b"1 " * 2000 + b"01:00:00:00\n", "one-line.edl": b"1 " * 10_000_000,
+    "numbers.edl": b"001\n" * 5_000_000, "digits.edl": b"9" * 5_000_000 + b" A012\n" + _LINE,
+    "many.edl": b"".join(_LINE.replace(b"001", b"%06d" % n) for n in range(100_000)),
+    "speeds.edl": _LINE + b"M2 A012 1e999 01:00:10:00\n", "nan.edl": _LINE + b"M2 A012 nan 01:00:10:00\n",
+    **_wrong_kinds(),
+}  # fmt: skip

@@ -1,5 +1,6 @@
 """Files made to kill, stall or fill: each is read, or refused with a sentence, within a stated time and memory."""
 
+import json
 import os
 import pickle
 import resource
@@ -8,7 +9,10 @@ import time
 
 import pytest
 
-from tests.attack import FOOTAGE, LOOKS, TABLES
+from tests.attack import CUTS, FOOTAGE, LOOKS, TABLES
+from upwelling.core.apart import READERS as APART
+from upwelling.core.apart import ReadingFailed, read_apart
+from upwelling.core.cut import BadCut, read_cut
 from upwelling.core.errors import UpwellingError
 from upwelling.core.lut.formats.cdl import parse_cdl
 from upwelling.core.media import looked_at, open_footage
@@ -56,6 +60,46 @@ def attempt(read, place):
         data = stream.read()
     said, memory = pickle.loads(data) if data else (f"died: {status}", 0)
     return said, time.monotonic() - begun, memory
+
+
+def test_hostile_cuts_are_read_or_refused_and_name_the_event(tmp_path):
+    """Values of wrong kinds at every place of a timeline, and lists made for slow patterns: none ends the process that
+    asked, none is beyond what is stored, and none takes longer than its reader is given.
+    """
+    said = {}
+    for name, data in CUTS.items():
+        place = tmp_path / name
+        place.write_bytes(data)
+        try:
+            cut = read_cut(place)
+        except BadCut as error:
+            said[name] = str(error)
+            assert len(said[name]) < 400
+            continue
+        assert 1 <= cut.rate <= 1000
+        for event in cut.events:
+            assert 0 <= event.frames <= 10**9
+            assert max(abs(event.start), abs(event.record)) <= 2 * 10**9
+            assert event.label(event.record)
+            json.dumps([event.name, event.reel, event.file, event.notes]).encode()
+    assert not [text for text in said.values() if "seconds" in text or "GiB" in text]
+    assert "ended its reader" in said["null-tracks.otio"] or "cannot be read" in said["null-tracks.otio"]
+    assert "event 1 cannot be read" in said["speed-7.otio"]
+
+
+@pytest.mark.parametrize(
+    ("ends", "words"),
+    [
+        ("__import__('os').kill(__import__('os').getpid(), 11)", "ended its reader"),
+        ("[0] * 10**9", "more than 2 GiB"),
+        ("[n for n in iter(int, 1)]", "took more than"),
+    ],
+)
+def test_what_kills_a_reader_is_refused_in_words(monkeypatch, ends, words):
+    monkeypatch.setitem(APART, "cut", "builtins:eval")
+    monkeypatch.setattr("upwelling.core.apart.CPU_SECONDS", 1)
+    with pytest.raises(ReadingFailed, match=words):
+        read_apart("cut", "x.otio", ends)
 
 
 @pytest.mark.parametrize(("kind", "name"), [(kind, name) for kind, (files, _) in READERS.items() for name in files])

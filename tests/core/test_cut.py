@@ -13,6 +13,7 @@ from upwelling.cli.main import main
 from upwelling.core.cut import BadCut, Media, match_cut, read_cut, scan
 from upwelling.core.cut.write import Link, write_cut
 from upwelling.core.media import write_still
+from upwelling.core.media.timecode import Timecode
 
 HEAD = "TITLE: KILNLIGHT CUT 3\nFCM: NON-DROP FRAME\n\n"
 ONE = "001  A012     V     C        01:00:10:00 01:00:12:00 01:00:00:00 01:00:02:00\n"
@@ -228,6 +229,98 @@ def test_the_command_says_what_events_are_of(tmp_path, capsys):
     assert main(["cut", str(tmp_path / "c.edl"), "--media", str(tmp_path / "c.edl")]) == 2
     assert main([*said, "--rate", "-3"]) == 2
     assert scan(tmp_path / "rushes")[0][0].frames == 3
+
+
+@pytest.mark.parametrize(
+    ("fps", "source", "speed", "shown", "frames", "state"),
+    [
+        ("048.0", "00:00:02:00 00:00:06:00", 2.0, 96, 200, "found"),
+        ("048.0", "00:00:02:00 00:00:06:00", 2.0, 96, 100, "outside"),
+        ("012.0", "00:00:02:00 00:00:03:00", 0.5, 24, 72, "found"),
+        ("012.0", "00:00:02:00 00:00:03:00", 0.5, 24, 71, "outside"),
+        ("000.0", "00:00:02:00 00:00:02:00", 0.0, 1, 49, "found"),
+        ("-024.0", "00:00:02:00 00:00:04:00", -1.0, 48, 96, "found"),
+    ],
+)
+def test_a_speed_shows_more_or_less_of_its_source(tmp_path, capsys, fps, source, speed, shown, frames, state):
+    """Two seconds of the cut: what is looked for in the file is what they show, and the command's source out is its
+    end.
+
+    The frames are those that OpenTimelineIO's own time warp gives: its length times the scalar (its documentation).
+    """
+    line = f"001  A012     V     C        {source} 01:00:00:00 01:00:02:00\nM2   A012       {fps}    00:00:02:00\n"
+    cut = cut_of(tmp_path, HEAD + line)
+    (one,) = cut.events
+    assert (one.speed, one.frames, one.record_frames) == (speed, shown, 48)
+    (found,) = match_cut(cut, [media("A012.mov", frames=frames)])
+    assert found.state == state
+    assert main(["cut", str(tmp_path / "cut.edl"), "--media", str(tmp_path), "--json"]) == 1
+    assert json.loads(capsys.readouterr().out)["events"][0]["frames"] == shown
+    main(["cut", str(tmp_path / "cut.edl"), "--media", str(tmp_path)])
+    assert f"00:00:02:00–{one.label(48 + shown)}" in capsys.readouterr().out
+
+
+def test_a_wipe_on_one_line_and_black_are_read(tmp_path):
+    text = HEAD + "001  A012     V     W001 025 01:00:10:00 01:00:12:00 01:00:00:00 01:00:02:00\n"
+    text += "002  BL       V     C        00:00:00:00 00:00:01:00 01:00:02:00 01:00:03:00\n"
+    wiped, black = cut_of(tmp_path, text).events
+    assert (wiped.name, wiped.reel, wiped.transition) == ("", "A012", "wipe, 25 frames")
+    assert [one.state for one in match_cut(cut_of(tmp_path, text), [media("A012.mov", begins=86400, frames=400)])] == [
+        "found",
+        "black",
+    ]
+    assert black.black
+
+
+def _mixed(rng):
+    """A track of clips of several rates, with holes, as an editor's program nests them."""
+    made = otio.schema.Timeline("mixed")
+    made.global_start_time = otio.opentime.from_timecode("01:00:00:00", 24)
+    track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
+    for number in range(rng.integers(2, 9)):
+        rate = float(rng.choice([24, 25, 30, 48, 50, 60, 24000 / 1001, 30000 / 1001]))
+        start, length = (otio.opentime.RationalTime(int(rng.integers(1, n)), rate) for n in (200_000, 300))
+        if rng.random() < 0.2:
+            track.append(otio.schema.Gap(source_range=otio.opentime.TimeRange(duration=length)))
+        track.append(otio.schema.Clip(f"C{number}", source_range=otio.opentime.TimeRange(start, length)))
+    made.tracks.append(track)
+    return made
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_events_stand_where_the_library_has_them(tmp_path, seed):
+    """Against OpenTimelineIO's own times: in the cut, in the source, and when written back and read again."""
+    made = _mixed(np.random.default_rng(seed))
+    otio.adapters.write_to_file(made, str(tmp_path / "c.otio"))
+    cut = read_cut(tmp_path / "c.otio")
+    track = made.tracks[0]
+    for event, clip in zip(cut.events, track.find_clips(), strict=True):
+        place = track.trimmed_range_of_child(clip)
+        at = place.start_time.to_seconds() + made.global_start_time.to_seconds()
+        assert abs(event.record / cut.rate - at) <= 0.5 / cut.rate + 1e-9
+        assert event.start == clip.source_range.start_time.value
+        assert event.frames == clip.source_range.duration.value
+    (tmp_path / "back.otio").write_text(write_cut(cut.title, cut.rate, False, linked(cut.events), "otio"))
+    for before, after in zip(cut.events, read_cut(tmp_path / "back.otio").events, strict=True):
+        assert after.label(after.start) == before.label(before.start)
+        assert abs(after.record - before.record) <= 1
+
+
+def test_a_clip_of_another_rate_begins_where_it_does(tmp_path):
+    """A 25 fps clip after 48 frames of 24, and its label in the list that is written back."""
+    made = otio.schema.Timeline("m")
+    track = otio.schema.Track("V1", kind=otio.schema.TrackKind.Video)
+    for rate, start, frames in ((24, 0, 48), (25, 270_000, 50)):
+        span = otio.opentime.TimeRange(*(otio.opentime.RationalTime(n, rate) for n in (start, frames)))
+        track.append(otio.schema.Clip(f"C{rate}", source_range=span))
+    made.tracks.append(track)
+    otio.adapters.write_to_file(made, str(tmp_path / "c.otio"))
+    cut = read_cut(tmp_path / "c.otio")
+    second = cut.events[1]
+    assert str(Timecode(second.record, 24)) == "00:00:02:00"
+    assert second.label(second.start) == "03:00:00:00"
+    text = write_cut("m", cut.rate, False, linked(cut.events), "edl")
+    assert "03:00:00:00 03:00:02:00 00:00:02:00 00:00:04:00" in text
 
 
 def linked(events, handles=0):

@@ -1,12 +1,20 @@
 """Cuts of a production: events found among its shots, settled by hand, corrections taken over, versions compared."""
 
+import datetime
+import json
+
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 
+from tests.attack import CUTS
 from upwelling.core.cut import Event
 from upwelling.core.cut.changes import compare
 from upwelling.web.cuts.models import Cut, CutEvent
+from upwelling.web.cuts.services import match_again
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.removal import remove_shots
+from upwelling.web.jobs.sweeping import sweep
 
 PAGE = "/p/kilnlight/cuts/"
 LIST = """TITLE: KILNLIGHT CUT 3
@@ -63,7 +71,7 @@ def test_events_are_settled_by_hand_and_given_back(clip, as_, production):
     two = cut.events.get(number=2)
     where = f"{PAGE}{cut.pk}/events/{two.pk}/"
     assert (
-        "needs 24 frames; from 40 on"
+        "needs 24 frames of its source; from 40 on"
         in tess.post(where, {"shot": clip.pk, "first": "40"}, follow=True).content.decode()
     )
     assert tess.post(where, {"shot": clip.pk, "first": "20", "back": f"{PAGE}{cut.pk}/"}).url.endswith(f"#e{two.pk}")
@@ -157,3 +165,38 @@ def test_versions_are_compared(clip, as_, production):
     page = tess.get(f"{PAGE}{newer.pk}/?with={older.pk}").content.decode()
     assert "ends 2 frames earlier" in page
     assert "<td>moved</td>" not in page
+
+
+def test_removed_shots_are_said_missed_and_had_back(clip, as_, production):
+    """Their events are found no longer, and are again when they are had back; after a time they go for good."""
+    tess = as_("tess")
+    send(tess)
+    cut = Cut.objects.get()
+    event = cut.events.filter(state="found").first()
+    shot = event.shot
+    answer = tess.post(
+        "/p/kilnlight/intake/change/", json.dumps({"shots": [shot.pk], "verb": "remove"}), "application/json"
+    )
+    assert answer.json()["changed"] == 1
+    page = tess.get("/p/kilnlight/intake/").content.decode()
+    assert "of cuts" in page or "of a cut" in page
+    assert f"Removed: {shot.name}" in page
+    assert not production.shots.filter(pk=shot.pk).exists()
+    event.refresh_from_db()
+    assert (event.state, event.why) == ("missing", "its shot was removed from the production")
+    assert tess.get(f"/p/kilnlight/cuts/{cut.pk}/").status_code == 200
+    match_again(cut)
+    tess.post("/p/kilnlight/intake/undo-removal/")
+    event.refresh_from_db()
+    assert (event.state, event.shot_id) == ("found", shot.pk)
+    remove_shots([shot])
+    Shot.every.update(removed=timezone.now() - datetime.timedelta(days=15))
+    sweep()
+    assert not Shot.every.filter(pk=shot.pk).exists()
+
+
+@pytest.mark.parametrize("name", ["null-tracks.otio", "rate-6.otio", "speed-7.otio", "address.otio"])
+def test_a_hostile_cut_is_refused_on_the_page(as_, production, name):
+    answer = as_("tess").post(PAGE, {"file": SimpleUploadedFile(name, CUTS[name])}, follow=True)
+    assert answer.status_code == 200
+    assert name in answer.content.decode() or production.cuts.exists()

@@ -117,6 +117,19 @@ def test_a_cuts_events_and_the_cut_as_one_picture_and_the_way_back(take, order, 
         ]
         assert [(e.file or e.name) for e in events][:2] == ["001_A012.mov", "002_A012.mov"]
     assert "cannot be one picture" in order(cut=cut.pk, **{"as": "one"})
+    for missing, frames in (("black", 16 + 24), ("leave", 16)):
+        said = order(cut=cut.pk, **{"as": "one"}, missing=missing, preset="H.264", pattern=missing)
+        assert "queued" in said, said
+        made = Delivery.objects.get(name=f"{missing}.mp4")
+        assert (made.frames, made.verdict) == (frames, "holds")
+    cut.events.filter(number=2).update(speed=0.5, frames=2, record_frames=4)
+    order(cut=cut.pk, handles="2", pattern="source{event}")
+    order(cut=cut.pk, retimed="played", pattern="played{event}")
+    kept, played = (Delivery.objects.get(name=f"{name}002.mov") for name in ("source", "played"))
+    assert (kept.frames, played.frames, kept.verdict, played.verdict) == (2 + 2 + 2, 4, "holds", "holds")
+    begins = cut.events.get(number=2).first
+    assert [played.order.source_of(n)[1] for n in range(4)] == [begins, begins, begins + 1, begins + 1]
+    cut.events.filter(number=2).update(speed=1.0, frames=4, record_frames=4)
     cut.events.get(number=3).delete()
     order(cut=cut.pk, **{"as": "one"}, preset="H.264")
     whole = Delivery.objects.first()

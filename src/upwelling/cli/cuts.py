@@ -26,7 +26,12 @@ def add_commands(commands: Any) -> None:
 
 def _cut(options: argparse.Namespace) -> int:
     """0 where every event is found, 1 where one is not, 2 where the list cannot be read."""
-    from upwelling.core.cut import match_cut, read_cut, scan  # what reads lists is slow to load, and only this needs it
+    from upwelling.core.cut import (  # what reads lists is slow to load, and only this needs it
+        SETTLED,
+        match_cut,
+        read_cut,
+        scan,
+    )
 
     if not FilePath(options.media).is_dir():
         raise BadValue(f"{options.media} is no folder.")
@@ -43,7 +48,7 @@ def _cut(options: argparse.Namespace) -> int:
         sys.stdout.write(json.dumps(body | rows, ensure_ascii=False, indent=2) + "\n")
     else:
         _say(cut.title, cut.notes, found)
-    return 0 if all(one.state == "found" for one in found) else 1
+    return 0 if all(one.state in SETTLED for one in found) else 1
 
 
 def _as_json(one: Found) -> dict[str, Any]:
@@ -78,7 +83,11 @@ def _say(title: str, notes: tuple[str, ...], found: list[Found]) -> None:
     for one in found:
         event = one.event
         begins, ends = event.label(event.start), event.label(event.start + event.frames)
-        where = f"{one.media[0].path} from frame {one.first}" if one.state == "found" else f"▲ {one.said}"
+        where = (
+            f"{one.media[0].path} from frame {one.first}"
+            if one.state == "found"
+            else ("black" if one.state == "black" else f"▲ {one.said}")
+        )
         print(f"{event.number:4}  {event.label(event.record)}  {begins}–{ends}  {event.name or event.reel}: {where}")
         if event.speed != 1:
             print(

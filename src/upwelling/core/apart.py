@@ -48,7 +48,7 @@ def read_apart(reader: str, name: str, *arguments: Any) -> str | None:
     ear, mouth = _CONTEXT.Pipe(duplex=False)
     with _LOCK:
         _CONTEXT.set_forkserver_preload([place.split(":")[0] for place in READERS.values()])
-        process = _CONTEXT.Process(target=_read, args=(mouth, reader, arguments), daemon=True)
+        process = _CONTEXT.Process(target=_read, args=(mouth, READERS[reader], arguments, CPU_SECONDS), daemon=True)
         process.start()
     mouth.close()
     try:
@@ -86,14 +86,14 @@ def check_survivable(reader: str, name: str, *arguments: Any) -> None:
         return
 
 
-def _read(mouth: Any, reader: str, arguments: tuple[Any, ...]) -> None:
+def _read(mouth: Any, place: str, arguments: tuple[Any, ...], seconds: int) -> None:
     """In the process of its own."""
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_SECONDS, CPU_SECONDS + 5))
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 5))
     with open("/proc/self/statm", encoding="ascii") as stream:  # noqa: PTH123
         held = int(stream.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
     resource.setrlimit(resource.RLIMIT_AS, (held + MEMORY, held + MEMORY))
-    module, reading = READERS[reader].split(":")
+    module, reading = place.split(":")
     body: dict[str, Any]
     try:
         made = attrgetter(reading)(import_module(module))(*arguments)

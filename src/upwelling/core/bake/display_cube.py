@@ -31,6 +31,10 @@ BELOW = 0.25
 """Share of the grid for light that a channel of the display cannot show: it is below 0 there, and the gamut fit
 brings it back.
 """
+DEEPEST = 0.45
+"""PQ's signal to which the grid goes below 0, a 190th of its top: nearer to 0 the strongest colours of cameras are
+lost, further below the grid is too coarse for the shadows of pictures.
+"""
 TOP = 64.0
 """Light at the top of the grid, in diffuse whites: eight and a half stops over mid grey, where every rendering has
 long come to its peak. With 32 lamps stray, with 100 the darks do.
@@ -48,13 +52,14 @@ class DisplayLight:
     black: float
 
     def apply(self, rgb_linear: Any) -> Float64:
-        light = np.asarray(rgb_linear, dtype=np.float64)
-        code = np.sign(light) * PQ.from_linear(np.minimum(np.abs(light) / self.top, 1.0))
-        return np.asarray(np.clip(self.black + code * (1 - self.black), 0.0, 1.0))
+        signal = PQ.from_linear(np.clip(np.asarray(rgb_linear, dtype=np.float64) / self.top, -1.0, 1.0))
+        share = np.where(signal < 0, self.black / DEEPEST, 1 - self.black)
+        return np.asarray(np.clip(self.black + signal * share, 0.0, 1.0))
 
     def light_of(self, code: Any) -> Float64:
         """Light (…) of codes 0…1."""
-        signal = (np.asarray(code, dtype=np.float64) - self.black) / (1 - self.black)
+        away = np.asarray(code, dtype=np.float64) - self.black
+        signal = np.where(away < 0, away * DEEPEST / self.black, away / (1 - self.black))
         return np.asarray(PQ.to_linear(signal) * self.top)
 
 

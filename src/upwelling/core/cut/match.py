@@ -16,14 +16,17 @@ from upwelling.core.media import ENDINGS, open_footage
 from upwelling.core.media.sequence import frames_since_first, group
 from upwelling.core.media.timecode import Timecode, reel_of
 
-State = Literal["found", "missing", "ambiguous", "outside", "rate"]
+State = Literal["found", "missing", "ambiguous", "outside", "rate", "black"]
 SAID: dict[State, str] = {
     "found": "found",
     "missing": "missing",
     "ambiguous": "more than one file",
     "outside": "outside the file",
     "rate": "another rate",
+    "black": "black",
 }
+SETTLED: tuple[State, ...] = ("found", "black")
+"""States in which nothing of an event is left to find."""
 REEL_LENGTH = 8
 """Characters of a reel in a CMX list; longer names are cut there (from memory)."""
 NEAR_RATE = 0.002
@@ -95,20 +98,22 @@ def _media(members: Sequence[FilePath]) -> Media:
 
 def match_cut(cut: Cut, media: Sequence[Media]) -> list[Found]:
     """Each event with the file it is of, or why it is of none."""
-    return [_matched(event, media) for event in cut.events]
+    names = _Names(media)
+    return [_matched(event, names) for event in cut.events]
 
 
-def _matched(event: Event, media: Sequence[Media]) -> Found:
-    candidates = _named(event, media)
+def _matched(event: Event, names: _Names) -> Found:
+    if event.black:
+        return Found(event, "black", (), None, "")
+    candidates = names.of(event)
     if not candidates:
-        names = ", ".join(f"“{name}”" for name in dict.fromkeys((event.file, event.name, event.reel)) if name)
-        return Found(event, "missing", (), None, f"no file is called {names or 'anything: the event names none'}")
+        asked = ", ".join(f"“{name}”" for name in dict.fromkeys((event.file, event.name, event.reel)) if name)
+        return Found(event, "missing", (), None, f"no file is called {asked or 'anything: the event names none'}")
     inside = [one for one in candidates if _first(event, one) is not None and _same_rate(event, one)]
     if len(inside) == 1:
         return Found(event, "found", (inside[0],), _first(event, inside[0]), "")
     if len(inside) > 1:
-        names = ", ".join(one.name for one in inside[:4])
-        return Found(event, "ambiguous", tuple(inside), None, names)
+        return Found(event, "ambiguous", tuple(inside), None, ", ".join(one.name for one in inside[:4]))
     other = [one for one in candidates if not _same_rate(event, one)]
     if len(other) == len(candidates):
         rates = ", ".join(f"{one.name} has {one.rate:g}" for one in other[:3])
@@ -117,24 +122,34 @@ def _matched(event: Event, media: Sequence[Media]) -> Found:
     return Found(event, "outside", tuple(candidates), None, _range_said(event, one))
 
 
-def _named(event: Event, media: Sequence[Media]) -> list[Media]:
-    """Files that the event names, by the first of its names that any file has."""
-    for name in (event.file, event.name):
-        found = [one for one in media if name and _alike(name, one)]
-        if found:
-            return found
-    reel = event.reel.lower()
-    if not reel or reel in ("ax", "bl"):
-        return []
-    by_reel = [one for one in media if one.reel and _reel(one.reel) == _reel(reel)]
-    return by_reel or [one for one in media if _reel(one.path.stem) == _reel(reel) or one.path.stem.lower() == reel]
+class _Names:
+    """Files by what lists call them, looked up and not searched: a list may have thousands of events."""
 
+    def __init__(self, media: Sequence[Media]) -> None:
+        self._by_name: dict[str, list[Media]] = {}
+        self._by_reel: dict[str, list[Media]] = {}
+        self._by_stem: dict[str, list[Media]] = {}
+        for one in media:
+            stem = one.path.stem.lower()
+            names = (one.name, stem, stem.rstrip("0123456789").rstrip("._-") or stem, *one.known_as)
+            for name in {name.lower() for name in names}:
+                self._by_name.setdefault(name, []).append(one)
+            if one.reel:
+                self._by_reel.setdefault(_reel(one.reel), []).append(one)
+            for name in {_reel(stem), stem}:
+                self._by_stem.setdefault(name, []).append(one)
 
-def _alike(name: str, one: Media) -> bool:
-    said = name.lower()
-    stem = one.path.stem.lower()
-    names = (one.name, stem, stem.rstrip("0123456789").rstrip("._-") or stem, *one.known_as)
-    return said in {known.lower() for known in names}
+    def of(self, event: Event) -> list[Media]:
+        """Files that the event names, by the first of its names that any file has."""
+        for name in (event.file, event.name):
+            found = self._by_name.get(name.lower(), []) if name else []
+            if found:
+                return found
+        reel = event.reel.lower()
+        if not reel or reel == "ax":
+            return []
+        by_stem = [*self._by_stem.get(_reel(reel), []), *self._by_stem.get(reel, [])]
+        return self._by_reel.get(_reel(reel), []) or list({id(one): one for one in by_stem}.values())
 
 
 def _reel(text: str) -> str:

@@ -111,7 +111,7 @@ def _cut_of(place: FilePath, timeline: Any, rate: float, drop: bool) -> Cut:
         rate = rate or float(clips[0][1].trimmed_range().start_time.rate)
         if not LEAST_RATE <= rate <= MOST_RATE:
             raise ValueError(f"its first clip counts {rate:g} frames a second; a cut has 1 to 1000")
-        begin = _count(timeline.global_start_time, rate) if timeline.global_start_time else 0
+        begin = _seconds(timeline.global_start_time) if timeline.global_start_time else 0.0
         joins = {id(clip): join for track in tracks for clip, join in _joins(track)}
     except BadCut:
         raise
@@ -125,7 +125,7 @@ def _cut_of(place: FilePath, timeline: Any, rate: float, drop: bool) -> Cut:
     events = []
     for number, (track, clip) in enumerate(clips, 1):
         try:
-            offset = -_count(track.source_range.start_time, rate) if track.source_range else 0
+            offset = -_seconds(track.source_range.start_time) if track.source_range else 0.0
             events.append(_event(number, clip, track, rate, drop, begin + offset, joins.get(id(clip), "")))
         except Exception as error:  # whatever the library has let through
             raise BadCut(place, f"event {number} cannot be read ({_short(error)}).") from None
@@ -135,6 +135,14 @@ def _cut_of(place: FilePath, timeline: Any, rate: float, drop: bool) -> Cut:
 def _text(value: Any, longest: int) -> str:
     """A name as it can be kept: whole characters, none that ends a string elsewhere."""
     return str(value or "").encode("utf-8", "replace").decode().replace("\0", "")[:longest]
+
+
+def _seconds(time: Any) -> float:
+    """A time in seconds; raises ValueError for one that is none."""
+    seconds = float(time.value) / float(time.rate)
+    if not math.isfinite(seconds):
+        raise ValueError("a time is no number")
+    return seconds
 
 
 def _count(time: Any, rate: float) -> int:
@@ -157,7 +165,7 @@ def _joins(track: Any) -> list[tuple[Any, str]]:
     return found
 
 
-def _event(number: int, clip: Any, track: Any, rate: float, drop: bool, offset: int, join: str) -> Event:
+def _event(number: int, clip: Any, track: Any, rate: float, drop: bool, offset: float, join: str) -> Event:
     own = clip.trimmed_range()
     place = clip.transformed_time_range(otio.opentime.TimeRange(own.start_time, own.duration), track)
     its_rate = float(own.start_time.rate)
@@ -192,7 +200,7 @@ def _event(number: int, clip: Any, track: Any, rate: float, drop: bool, offset: 
         file=_text(file, 200),
         start=_count(own.start_time, its_rate),
         frames=length if speed == 1 else shown_frames(length, speed),
-        record=offset + _count(place.start_time, rate),
+        record=_count(otio.opentime.RationalTime((offset + _seconds(place.start_time)) * rate, rate), rate),
         record_frames=_count(own.duration, rate),
         rate=its_rate,
         drop=drop,

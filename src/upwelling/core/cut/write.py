@@ -4,6 +4,7 @@ one step. Through OpenTimelineIO and its CMX adapter.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -30,13 +31,22 @@ class Link:
     frames: int
     reel: str
 
+    @property
+    def rate(self) -> float:
+        """Frames a second that ``begins`` and ``start`` count."""
+        return self.event.rate
+
 
 def write_cut(title: str, rate: float, drop: bool, links: Sequence[Link], kind: Kind) -> str:
     """The text of a CMX 3600 list or an OpenTimelineIO file. Transitions become plain cuts, as the files have none."""
     count_rate = float(exact_rate(rate)) if drop else round(rate)
     own = _Timeline(title, count_rate if kind == "edl" else float(exact_rate(rate)), kind)
-    for link in sorted(links, key=lambda one: one.event.record):
-        own.add(link)
+    listed = sorted(links, key=lambda one: one.event.record)
+    for link, after in itertools.zip_longest(listed, listed[1:]):
+        length = link.event.record_frames
+        # Places of clips of other rates are rounded, each for itself: one frame of overlap is none.
+        over = 0 if after is None else link.event.record + length - after.event.record
+        own.add(link, length - over if over == 1 and length > 1 else length)
     if kind == "otio":
         return str(otio.adapters.write_to_string(own.timeline, "otio_json"))
     text = str(otio.adapters.write_to_string(own.timeline, "cmx_3600", rate=count_rate))
@@ -53,8 +63,8 @@ class _Timeline:
         self.track: Any = otio.schema.Track(kind=otio.schema.TrackKind.Video)
         self.timeline.tracks.append(self.track)
 
-    def add(self, link: Link) -> None:
-        """The event of a link, at its place in the cut."""
+    def add(self, link: Link, length: int) -> None:
+        """The event of a link, at its place in the cut, so many frames long."""
         event = link.event
         if not len(self.track) and self.kind == "otio":
             self.timeline.global_start_time = self._time(event.record)
@@ -64,16 +74,23 @@ class _Timeline:
         clip = otio.schema.Clip(
             name=event.name or link.file,
             media_reference=otio.schema.ExternalReference(
-                target_url=link.file, available_range=self._range(link.begins, link.frames) if link.frames else None
+                target_url=link.file,
+                available_range=self._range(link.begins, link.frames, link.rate) if link.frames else None,
             ),
-            source_range=self._range(link.start, event.record_frames),
+            source_range=otio.opentime.TimeRange(self._time(link.start, link.rate), self._time(length)),
         )
         clip.metadata["cmx_3600"] = {"reel": (link.reel or "AX")[:_REEL_LENGTH]}
         self.track.append(clip)
-        self.at = event.record + event.record_frames
+        self.at = event.record + length
 
-    def _time(self, frames: int) -> Any:
-        return otio.opentime.RationalTime(frames, self.rate)
+    def _rate(self, rate: float) -> float:
+        """A source's rate as this list counts it: labels of an edit list are whole frames a second."""
+        if not rate or abs(rate - self.rate) < 0.01 * self.rate:
+            return self.rate
+        return float(round(rate)) if self.kind == "edl" else float(exact_rate(rate))
 
-    def _range(self, start: int, frames: int) -> Any:
-        return otio.opentime.TimeRange(self._time(start), self._time(frames))
+    def _time(self, frames: int, rate: float = 0.0) -> Any:
+        return otio.opentime.RationalTime(frames, self._rate(rate))
+
+    def _range(self, start: int, frames: int, rate: float = 0.0) -> Any:
+        return otio.opentime.TimeRange(self._time(start, rate), self._time(frames, rate))

@@ -26,7 +26,7 @@ from upwelling.core.path import Path
 from upwelling.core.path.recipe import ARITHMETIC
 
 ORDER_VERSION = 1
-LARGEST_ORDER, MOST_FRAMES = 64 * 2**20, 10_000_000
+LARGEST_ORDER, MOST_FRAMES, MOST_PIECES = 64 * 2**20, 10_000_000, 5000
 INTRA_PART, GROUPED_PART, STILLS_PART = 24, 96, 12
 """Frames of a part: where each stands by itself, where they lean on each other, and of numbered stills."""
 Damage = Literal["stop", "repeat"]
@@ -117,7 +117,7 @@ class Order(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
-    pieces: tuple[Piece, ...] = Field(min_length=1, max_length=5000)
+    pieces: tuple[Piece, ...] = Field(min_length=1, max_length=MOST_PIECES)
     form: Form
     rate: str = "24"
     timecode: str = ""

@@ -42,8 +42,8 @@ class Tried(BaseModel):
     """One candidate: what it is, the figure in ΔE for each limit (None: nothing to test), and ``share``, the largest of
     them over its limit.
 
-    1 or less holds. ``share`` leaves out the worst place anywhere, and the shipped scenes beside own frames;
-    ``strays``: one of these is beyond its limit, so that the table holds for the pictures given alone.
+    1 or less holds. ``share`` leaves out the worst place anywhere, and beside own frames all that is not of them or of
+    neutral; ``strays``: one of these is beyond its limit, so that the table holds for the pictures given alone.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -96,6 +96,7 @@ class Trial:
 
     def __init__(self, order: BakeOrder, frames: Sequence[FrameSample], limits: Tolerances) -> None:
         self.order, self.limits = order, limits
+        self.excused = (OUTRIGHT, "anywhere_median", "anywhere_p99") if frames else (OUTRIGHT,)
         sets = sample_sets(order, frames)
         self.codes = np.concatenate(list(sets.values()))
         self.exact = order.held(exact(order.operations, self.codes))
@@ -233,8 +234,6 @@ class Trial:
         )
         at = np.concatenate(list(places.values()))
         figures = self._figures(places, box.apply(self.codes[at]), None if whole else _CHANCE)
-        worst = figures[OUTRIGHT]
-        assert worst is not None
         return Tried(
             format=one.format,
             size=one.size,
@@ -243,7 +242,7 @@ class Trial:
             density=density,
             by_formulas=by_formulas,
             figures=figures,
-            strays=round(worst, 2) > self.limits.anywhere_max
+            strays=any(round(figures[name] or 0.0, 2) > getattr(self.limits, name) for name in self.excused)
             or round(figures[SHIPPED] or 0.0, 2) > self.limits.picture_p99,
             share=self._shares(figures),
         )
@@ -283,5 +282,5 @@ class Trial:
         return max(
             float(round(value, 2) / limits[name])
             for name, value in figures.items()
-            if value is not None and name in limits and name != OUTRIGHT
+            if value is not None and name in limits and name not in self.excused
         )

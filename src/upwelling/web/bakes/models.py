@@ -62,6 +62,7 @@ class Bake(Authored):
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="bakes")
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="bakes")
+    uses_shots = ("bake", "bakes")
     shot_name = models.CharField(max_length=120)
     job = models.OneToOneField(Job, null=True, on_delete=models.SET_NULL, related_name="bake")
     recipe = models.JSONField(default=dict)

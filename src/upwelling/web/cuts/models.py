@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import fields
 
 from django.db import models
@@ -11,6 +12,8 @@ from upwelling.core.lut.process import CdlNode
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
+
+SHOT_REMOVED = "its shot was removed from the production"
 
 
 class Cut(Authored):
@@ -55,12 +58,23 @@ class CutEvent(models.Model):
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
     first = models.PositiveIntegerField(null=True)
     by_hand = models.BooleanField(default=False)
+    uses_shots = ("event of a cut", "events of cuts")
 
     class Meta:
         ordering = ("number",)
 
     def __str__(self) -> str:
         return f"{self.number} {self.name or self.reel}"
+
+    @classmethod
+    def shots_removed(cls, numbers: Sequence[int]) -> None:
+        """Events of removed shots are found no longer; which they were of is kept, so that they can be had back."""
+        cls.objects.filter(shot__in=numbers, state="found").update(state="missing", why=SHOT_REMOVED)
+
+    @classmethod
+    def shots_back(cls, numbers: Sequence[int]) -> None:
+        """What ``shots_removed`` did, undone."""
+        cls.objects.filter(shot__in=numbers, state="missing", why=SHOT_REMOVED).update(state="found", why="")
 
     @property
     def event(self) -> Event:

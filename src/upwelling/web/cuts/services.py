@@ -14,7 +14,7 @@ from upwelling.core.cut import Found, Media, match_cut, read_cut
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.packages.cdl_part import step_of
 from upwelling.web.common.requests import Refused
-from upwelling.web.cuts.models import Cut, CutEvent
+from upwelling.web.cuts.models import SHOT_REMOVED, Cut, CutEvent
 from upwelling.web.footage.history import next_state
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.productions.models import Production
@@ -101,6 +101,8 @@ def match_again(cut: Cut) -> int:
     changed = 0
     for row, one in zip(rows, match_cut(read, media_of(cut.production.shots.all())), strict=True):
         where = _where(one, firsts)
+        if row.why == SHOT_REMOVED and where["state"] != FOUND:
+            continue  # which shot it was of is kept while that can be had back
         if any(getattr(row, name) != value for name, value in where.items()):
             for name, value in where.items():
                 setattr(row, name, value)
@@ -111,6 +113,8 @@ def match_again(cut: Cut) -> int:
 
 def settle_event(event: CutEvent, shot: Shot | None, first: int | None) -> CutEvent:
     """Says by hand which shot an event is of and from which frame of its file; None gives it back to the search."""
+    if event.event.black and shot is not None:
+        raise Refused(f"Event {event.number} is black in the list; it is of no shot.")
     if shot is None:
         event.by_hand = False
         event.save(update_fields=["by_hand"])
@@ -121,7 +125,7 @@ def settle_event(event: CutEvent, shot: Shot | None, first: int | None) -> CutEv
     last = at + max(event.frames, 1) - 1
     if not shot.first_frame <= at <= last <= shot.last_frame:
         raise Refused(
-            f"Event {event.number} needs {event.frames} frames; from {at} on {shot.name} has "
+            f"Event {event.number} needs {event.frames} frames of its source; from {at} on {shot.name} has "
             f"{max(shot.last_frame - at + 1, 0)} (its frames are {shot.first_frame} to {shot.last_frame})."
         )
     event.state, event.why, event.shot, event.first, event.by_hand = FOUND, "by hand", shot, at, True

@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.cut.changes import compare
-from upwelling.core.cut.match import SAID
+from upwelling.core.cut.match import SAID, SETTLED
 from upwelling.core.errors import UpwellingError
 from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.common.paging import page_of
@@ -51,7 +51,7 @@ def cuts(request: HttpRequest, production: Production) -> HttpResponse:
             messages.error(request, str(error))
             return redirect("cuts", production.slug)
     rows = production.cuts.select_related("created_by").annotate(
-        count=Count("events"), lost=Count("events", filter=~Q(events__state=FOUND))
+        count=Count("events"), lost=Count("events", filter=~Q(events__state__in=SETTLED))
     )
     return render(
         request, "cuts/cuts.html", {"production": production, "role": production.role_of(request.user), "rows": rows}

@@ -57,6 +57,7 @@ class Delivery(Authored):
     recipes = models.JSONField(default=list)
     clash = models.CharField(max_length=10, default="refuse")
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
+    uses_shots = ("delivery", "deliveries")
     cut = models.ForeignKey(Cut, null=True, on_delete=models.SET_NULL, related_name="delivered")
     event = models.PositiveIntegerField(null=True)
     job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")

@@ -1,8 +1,7 @@
-"""What a person ordered, as orders: shots, a cut's events with handles, or the cut as one picture."""
+"""What a person ordered, as orders: shots, or a cut (``cut_plan``), with what is to be said of it."""
 
 from __future__ import annotations
 
-import itertools
 import re
 import shutil
 from collections.abc import Mapping, Sequence
@@ -15,24 +14,21 @@ from django.utils import timezone
 
 from upwelling.core.delivery.estimate import bytes_needed, bytes_of
 from upwelling.core.delivery.form import BOUNDARIES, Form
-from upwelling.core.delivery.make import clipped_at, order_for, piece_of, remarks_on, stages_of
+from upwelling.core.delivery.make import clipped_at, order_for, remarks_on, stages_of
 from upwelling.core.delivery.names import is_taken, named_by
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
-from upwelling.core.media.rates import exact_rate, rate_text
 from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
 from upwelling.web.cuts.models import Cut, CutEvent
-from upwelling.web.cuts.services import FOUND
+from upwelling.web.deliveries.cut_plan import MOST, add_cut
 from upwelling.web.deliveries.models import folder_of
+from upwelling.web.deliveries.pieces import piece_of_shot
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
 
-MOST = 500
-"""Files of one order."""
-MOST_HANDLES = 240
 LOOKED_AT, WORTH_SAYING = 2, 0.005
 """Files whose middle frame is rendered for the plan, and the clipped share from which it is said; common practice, no
 source.
@@ -128,7 +124,7 @@ def plan_from(production: Production, given: Any) -> Plan:
     plan = Plan(form, output, folder, clash)
     cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     if cut is not None:
-        _add_cut(plan, production, cut, given)
+        add_cut(plan, production, cut, given, _add)
     else:
         numbers = whole_list(given.getlist("shot"))
         if not numbers:
@@ -136,7 +132,7 @@ def plan_from(production: Production, given: Any) -> Plan:
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
         for shot in loaded(production, sorted(numbers)):
-            _add(plan, production, shot.name, given, [_piece(shot, output)], shot=shot)
+            _add(plan, production, shot.name, given, [piece_of_shot(shot, output)], shot=shot)
     if not plan.wanted:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)
@@ -147,19 +143,6 @@ def outputs_of(production: Production) -> list[str]:
     """The main output, then the other ones it delivers."""
     rules = production.rule_set
     return list(dict.fromkeys([rules.output, *(one.output for one in rules.deliveries)]))
-
-
-def _piece(shot: Shot, output: str, first: int | None = None, last: int | None = None) -> Piece:
-    return piece_of(
-        shot.disk_path,
-        shot.path(output=output),
-        shot.first_frame if first is None else first,
-        shot.last_frame if last is None else last,
-        shot.reading,
-        members=[FilePath(settings.MEDIA_FOLDER) / member for member in shot.members],
-        name=shot.original_name,
-        sha256=shot.sha256,
-    )
 
 
 def _add(
@@ -180,7 +163,7 @@ def _add(
             pieces,
             plan.form,
             rate=str(given.get("rate", "")).strip() or said.pop("rate", ""),
-            sound=given.get("sound") != "off",
+            sound=given.get("sound") != "off" and not said.pop("silent", False),
             damage=damage_of(given),
             title=what[:200],
             **said,
@@ -212,67 +195,6 @@ def _add(
 def damage_of(given: Mapping[str, Any]) -> Damage:
     """What a damaged frame does."""
     return "repeat" if given.get("damaged") == "repeat" else "stop"
-
-
-def _add_cut(plan: Plan, production: Production, cut: Cut, given: Mapping[str, Any]) -> None:
-    handles = whole_or(given.get("handles"))
-    if handles > MOST_HANDLES:
-        raise Refused(f"Handles are at most {MOST_HANDLES} frames.")
-    events = list(cut.events.all())
-    if len(events) > MOST:
-        raise Refused(f"At most {MOST} files are ordered at once; this cut has {len(events)} events.")
-    shots = {shot.pk: shot for shot in loaded(production, [one.shot_id for one in events if one.shot_id])}
-    one_picture = given.get("as") == "one"
-    pieces: list[Piece] = []
-    for event in events:
-        title = f"Event {event.number}{f', {event.name}' if event.name else ''}"
-        shot = shots.get(event.shot_id or 0)
-        if event.state != FOUND or shot is None or event.first is None:
-            plan.refused.append(f"{title}: it is not settled which shot it is of. Settle it on the cut's page.")
-            continue
-        if event.speed != 1:
-            plan.refused.append(f"{title}: it plays at {event.speed * 100:.0f} % speed, which is not rendered.")
-            continue
-        if event.transition:
-            plan.remarks.append(f"{title} begins with a {event.transition}; it is delivered as a plain cut.")
-        try:
-            if one_picture:
-                pieces.append(_piece(shot, plan.output, event.first, event.first + event.frames - 1))
-                continue
-            first, last = event.first - handles, event.first + event.frames - 1 + handles
-            low, high = max(first, 0), min(last, shot.footage.facts.frames - 1)
-            if (low, high) != (first, last):
-                plan.remarks.append(
-                    f"{title}: its handles end with the file, {low - first + last - high} frames early."
-                )
-            piece = _piece(shot, plan.output, low, high)
-        except UpwellingError as error:
-            plan.refused.append(f"{title}: {error}")
-            continue
-        begins = event.event.label(event.start - (event.first - low)) if event.start >= event.first - low else ""
-        named = {} if shot.timecode(low) else {"timecode": begins}
-        reel = {"reel": event.reel} if event.reel and event.reel.lower() != "ax" else {}
-        _add(plan, production, title, given, [piece], shot=shot, cut=cut, event=event, **named, **reel)
-    if one_picture:
-        if plan.refused:
-            raise Refused("The cut cannot be one picture: " + " ".join(plan.refused))
-        if not pieces:
-            raise Refused("The cut has no events.")
-        _say_gaps(plan, events)
-        first_event = events[0]
-        label = first_event.event.label(first_event.record)
-        rate = rate_text(exact_rate(cut.rate))
-        _add(plan, production, cut.name, given, pieces, cut=cut, timecode=label, reel="", rate=rate)
-
-
-def _say_gaps(plan: Plan, events: Sequence[CutEvent]) -> None:
-    for before, after in itertools.pairwise(events):
-        gap = after.record - before.record - before.record_frames
-        if gap:
-            plan.remarks.append(
-                f"Between events {before.number} and {after.number} the list has "
-                + (f"{gap} empty frames, which are left out." if gap > 0 else f"{-gap} frames twice; both are written.")
-            )
 
 
 def _say_clipping(plan: Plan) -> None:

@@ -28,6 +28,7 @@ from upwelling.web.footage.folders import folder_list
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.listing import loaded, with_settled
 from upwelling.web.footage.models import Arrival, Shot
+from upwelling.web.footage.removal import have_back, remove_shots, removed_of
 from upwelling.web.footage.shots import change_shot
 from upwelling.web.footage.views import recorded_url, thumbnail_url
 from upwelling.web.jobs.supervisor import NO_WORKER, worker_runs
@@ -75,6 +76,7 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
             "arriving": production.arrivals.exists(),
             "endings": ",".join(ENDINGS),
             "readable": READABLE,
+            "removed": removed_of(production).order_by("-removed")[:8] if role == "technician" else (),
             "folders": folder_list(production) if role == "technician" else None,
         },
     )
@@ -238,7 +240,11 @@ def change(request: HttpRequest, production: Production) -> JsonResponse:
     chosen = loaded(production, production.shots.filter(pk__in=numbers).values_list("pk", flat=True))
     verb, value = text_of(body.get("verb")), text_of(body.get("value"))
     refused = []
-    if verb == "camera":
+    if verb == "remove":
+        messages.success(
+            request, f"{len(chosen)} shot{' is' if len(chosen) == 1 else 's are'} removed. {remove_shots(chosen)}"
+        )
+    elif verb == "camera":
         assign(_camera(production, value), chosen)
     elif verb == "together":
         arrivals.put_together(production, request.user, chosen)
@@ -252,6 +258,18 @@ def change(request: HttpRequest, production: Production) -> JsonResponse:
             except UpwellingError as error:
                 refused.append(str(error))
     return JsonResponse({"changed": len(chosen) - len(refused), "refused": refused})
+
+
+@require_POST
+@production_view(change=True)
+def undo_removal(request: HttpRequest, production: Production) -> HttpResponse:
+    """Has back the shots that were removed last."""
+    found = have_back(production)
+    if found:
+        messages.success(request, f"{', '.join(shot.name for shot in found)[:300]}: back as before.")
+    else:
+        messages.error(request, "Nothing is there to be had back.")
+    return redirect("intake", production.slug)
 
 
 def _camera(production: Production, value: str) -> Any:

@@ -22,13 +22,13 @@ def uploads() -> Iterable[FilePath]:
 @sweeps
 def footage() -> Iterable[FilePath]:
     """Uploaded files whose shots are removed in every production."""
-    return unowned("footage", set(Shot.objects.filter(registered=False).values_list("file", flat=True)), depth=2)
+    return unowned("footage", set(Shot.every.filter(registered=False).values_list("file", flat=True)), depth=2)
 
 
 @sweeps
 def pictures() -> Iterable[FilePath]:
     """Thumbnails and working frames of content that no shot has."""
-    known = {digest[:24] for digest in Shot.objects.values_list("sha256", flat=True)}
+    known = {digest[:24] for digest in Shot.every.values_list("sha256", flat=True)}
     for folder in ("thumbnails", "working"):
         for place in unowned(folder, set(), depth=2):
             if place.name[:24] not in known:

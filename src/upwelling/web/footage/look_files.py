@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from upwelling.core.apart import check_survivable
 from upwelling.core.errors import BadValue
 from upwelling.core.lut.formats.cdl import ENDINGS as CDL_ENDINGS
 from upwelling.core.lut.formats.cdl import parse_cdl
@@ -21,6 +22,9 @@ def looks_from_file(production: Production, user: Any, data: bytes, title: str, 
     Raises Refused or BadValue.
     """
     ending = "." + title.rsplit(".", 1)[-1].lower()
+    reader = "look" if ending == ".json" else "edl" if ending == ".edl" else "cdl" if ending in CDL_ENDINGS else ""
+    if reader:
+        check_survivable(reader, title, data)
     if ending == ".json":
         return [look_from_recipe(production, user, data, name)]
     if ending == ".edl":

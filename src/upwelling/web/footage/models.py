@@ -96,6 +96,16 @@ class ShotQuerySet(models.QuerySet["Shot"]):
         )
 
 
+_ShotManager = models.Manager.from_queryset(ShotQuerySet)
+
+
+class KeptShots(_ShotManager):
+    """Shots that are not removed; ``every`` has those too."""
+
+    def get_queryset(self) -> Any:
+        return super().get_queryset().filter(removed=None)
+
+
 class Shot(Authored):
     """One file or a range of one, never altered. ``state`` says how surely its encoding is known.
 
@@ -147,8 +157,10 @@ class Shot(Authored):
     chart_corners = models.JSONField(null=True, blank=True)
     version = models.PositiveIntegerField(default=0)
     position = models.PositiveIntegerField(default=0)
+    removed = models.DateTimeField(null=True, blank=True, db_index=True)
 
-    objects = ShotQuerySet.as_manager()
+    objects = KeptShots()
+    every = ShotQuerySet.as_manager()
 
     class Meta:
         ordering = ("name", "pk")

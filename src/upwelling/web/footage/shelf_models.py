@@ -17,6 +17,7 @@ class ShelfReference(Authored):
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="references")
     shot = models.ForeignKey("footage.Shot", on_delete=models.CASCADE, related_name="+")
+    uses_shots = ("reference on a shelf", "references on shelves")
     name = models.CharField(max_length=60)
     frame = models.PositiveIntegerField()
     settings = models.JSONField()

@@ -195,7 +195,6 @@ CHANGES: dict[str, Callable[[Shot, str], Any]] = {
     "display": lambda shot, _: already_display(shot),
     "reconsider": lambda shot, _: reconsider(shot),
     "managed": lambda shot, value: set_managed(shot, {"on": True, "off": False}.get(value)),
-    "remove": lambda shot, _: shot.delete(),
 }
 """What can be changed of many shots at once, by name."""
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("p/<slug:slug>/intake/torture-chart/", views.add_chart, name="torture-chart"),
     path("p/<slug:slug>/intake/dismiss/", intake.dismiss, name="dismiss"),
     path("p/<slug:slug>/intake/change/", intake.change, name="change"),
+    path("p/<slug:slug>/intake/undo-removal/", intake.undo_removal, name="undo-removal"),
     path("p/<slug:slug>/intake/proposal/", intake.take_proposal, name="proposal"),
     path("p/<slug:slug>/cameras/<int:pk>/", camera_views.camera_page, name="camera"),
     path("p/<slug:slug>/cameras/<int:pk>/remove/", camera_views.remove, name="remove-camera"),

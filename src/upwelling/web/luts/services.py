@@ -11,6 +11,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
+from upwelling.core.apart import ReadingFailed, check_survivable
 from upwelling.core.encodings import encoding
 from upwelling.core.encodings.custom import MakerLut
 from upwelling.core.errors import BadLut, UpwellingError
@@ -52,10 +53,13 @@ def bring_in_lut(production: Production, user: Any, original_name: str, place: F
         with whole_file(target) as temporary:
             temporary.write_bytes(data)
     try:
+        check_survivable("table", name, str(target))
         lut = read_lut(target)
-    except BadLut as error:
+    except (BadLut, ReadingFailed) as error:
         if not ImportedLut.objects.filter(file=relative).exists():
             target.unlink(missing_ok=True)
+        if isinstance(error, ReadingFailed):
+            raise
         raise BadLut(name, error.problem, error.line) from None
     return ImportedLut.objects.create(
         production=production,

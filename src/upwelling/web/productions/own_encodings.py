@@ -12,6 +12,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
+from upwelling.core.apart import check_survivable
 from upwelling.core.colour.primaries import PRIMARIES
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import LogForm, MakerLut
@@ -152,6 +153,7 @@ def _uploaded(request: HttpRequest, field: str) -> Any:
     with tempfile.TemporaryDirectory() as folder:
         place = FilePath(folder) / (FilePath(given.name or "lut.cube").name[-80:])
         place.write_bytes(given.read())
+        check_survivable("table", place.name, str(place))
         lut = read_lut(place)
     if isinstance(lut, ProcessList):
         raise BadValue(

@@ -76,7 +76,7 @@ document.addEventListener("alpine:init", () => {
       if (verb === "-") return;
       if (
         verb === "remove" &&
-        !window.confirm("Remove the selected shots with their settings and bakes? The files themselves stay.")
+        !window.confirm("Remove the selected shots from the production? They can be had back for 14 days.")
       )
         return;
       this.change(this.chosen(), verb, value || "");
