@@ -146,7 +146,7 @@ def test_a_match_is_given_from_the_bench_to_the_camera(two, as_, people, product
     tess = as_("tess")
     assert "no match in this shot" in post(tess, b, "match/give", {"version": 0}).json()["error"]
     seen, version = None, 0
-    for method, told in (("exposure", 0), ("statistics", 0)):
+    for method, told in (("statistics", 0), ("exposure", 0)):
         now = Shot.objects.get(pk=b.pk)
         found = match(tess, now, now.settings, kind="shot", pk=a.pk, method=method).json()
         assert post(tess, now, "save", {"settings": found["settings"], "version": version}).status_code == 200

@@ -116,7 +116,8 @@ def test_a_makers_lut(define, cube, shot):
         ({"kind": "table", "name": "T", "pairs": PAIRS + "\nx,y"}, "is not two numbers"),
         ({"kind": "table", "name": "T", "pairs": "1 2 3\n" * 5}, "3 numbers"),
         ({"kind": "lut", "name": "L", "gives": "linear/BT.709"}, "Choose the maker"),
-        ({"kind": "curve", "name": "C", "curve": "wax"}, "no curve named"),
+        ({"kind": "curve", "name": "C", "curve": "wax", "primaries": "BT.709"}, "no curve named"),
+        ({"kind": "curve", "name": "C", "curve": "S-Log3"}, "Choose the primaries"),
         ({"kind": "surprise", "name": "C"}, "Not saved"),
     ],
 )

@@ -14,6 +14,7 @@ from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 from upwelling.cli.paths import add_path_options, path_from
+from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.encodings import ENCODINGS, encoding
 from upwelling.core.errors import BadValue, UnknownName, UpwellingError
 from upwelling.core.media import open_footage, reading_for
@@ -37,7 +38,8 @@ def add_commands(commands: Any) -> None:
     add("sources", nargs="+", metavar="SRC", help="movies, stills, or all files of a numbered sequence")
     add("destination", metavar="DST", help="the file; of stills their name; a folder for several sources")
     add_path_options(deliver)
-    add("--preset", metavar="NAME", help="what is written (default: by the ending of DST)")
+    names = ", ".join(form.preset for form in PRESETS)
+    add("--preset", metavar="NAME", help=f"what is written (default: by the ending of DST): {names}")
     add("--boundary", choices=["input", "trim", "look", "display"], help="where in the path it is taken")
     add("--as", dest="written", metavar="ENCODING", help="what scene light is written in (also --to ENCODING)")
     add("--size", metavar="WxH", help="another size, with bars where the shape differs")

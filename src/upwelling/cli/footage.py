@@ -26,12 +26,18 @@ def add_commands(commands: Any) -> None:
 
 def add_frame_option(command: argparse.ArgumentParser) -> None:
     """Declares --frame."""
-    command.add_argument("--frame", type=int, default=0, help="frame of a movie, from 0")
+    command.add_argument("--frame", type=int, help="frame of a movie or sequence, from 0 (default: 0, said on stderr)")
 
 
 def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, Footage, Range]:
     """A frame of SRC, its footage, and the range it is read in: as said, as a movie is tagged, else full."""
     footage = open_footage(options.src)
+    if options.frame is None:
+        options.frame = 0
+        if footage.facts.frames > 1:
+            sys.stderr.write(
+                f"upwelling: note: {options.src}: frame 0 of {footage.facts.frames} is taken; --frame takes another.\n"
+            )
     reading = reading_for(footage, said)
     still = footage.frame(options.frame, reading)
     say_notes(options.src, footage.facts.notes)

@@ -13,7 +13,7 @@ from upwelling.cli.paths import add_range_option
 from upwelling.core import engine
 from upwelling.core.errors import BadValue
 from upwelling.core.files import whole_file
-from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, pairs, space_of
+from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, by_pairs, space_of
 from upwelling.core.match.outcome import for_camera, put
 from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE
@@ -49,8 +49,8 @@ def add_commands(commands: Any) -> None:
     )
     match.add_argument("--to", dest="target", metavar="OUTPUT", default="BT.709 BT.1886", help="output of the recipe")
     match.add_argument("--recipe-out", metavar="FILE", help="write a recipe of SRC's path with the steps in its trim")
-    match.add_argument("--frame", type=int, default=0, metavar="N", help="frame of SRC (default: 0)")
-    match.add_argument("--reference-frame", type=int, default=0, metavar="N", help="frame of REF (default: 0)")
+    match.add_argument("--frame", type=int, metavar="N", help="frame of SRC (default: 0, said on stderr)")
+    match.add_argument("--reference-frame", type=int, metavar="N", help="frame of REF (default: 0, said on stderr)")
     match.add_argument(
         "--for-camera",
         action="store_true",
@@ -116,14 +116,14 @@ def _found(options: argparse.Namespace, mine: Picture, its: Picture, space: Any)
     if options.method == "pairs":
         if not options.pairs:
             raise BadValue("--method pairs wants --pairs FILE with the places that belong together.")
-        return pairs.match(mine, its, space, _pairs(options.pairs, mine, its))
+        return by_pairs(mine, its, space, _pairs(options.pairs, mine, its))
     if options.pairs:
         raise BadValue("--pairs goes with --method pairs.")
     return BY_ITSELF[options.method](mine, its, space)
 
 
 def _picture(
-    options: argparse.Namespace, place: str, encoding: str | None, frame: int, flag: str
+    options: argparse.Namespace, place: str, encoding: str | None, frame: int | None, flag: str
 ) -> tuple[Path, Picture]:
     """A frame in working light, with the path that made it."""
     read = argparse.Namespace(src=place, frame=frame)

@@ -31,7 +31,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
         ("frames", str(order.frames), str(found.frames)),
         ("rate", _fraction(order.exact_rate), _fraction(found.rate)),
         ("codec", _codec(order), found.codec),
-        ("depth", str(_depth(order)), str(found.depth)),
+        ("depth", _depth_said(order, _depth(order)), _depth_said(order, found.depth)),
     ]
     if order.form.ending == ".mov" and order.form.codec in _MEMBERS:
         rows.append(("codec's member", _MEMBERS[order.form.codec], found.codec_tag))
@@ -76,6 +76,13 @@ def _depth(order: Order) -> int:
     """Bits of the decoded planes: ffmpeg decodes a ProRes 4444 that calls itself so at 12, whatever it was given."""
     assert order.form.movie is not None
     return 12 if order.form.codec == "prores-4444" and order.form.ending == ".mov" else order.form.movie.depth
+
+
+def _depth_said(order: Order, decoded: int) -> str:
+    """A depth in words: what the encoder was given is not what a decoder makes of it."""
+    assert order.form.movie is not None
+    given = order.form.movie.depth
+    return str(given) if given == decoded else f"encoded from {given} bits, decodes at {decoded}"
 
 
 def _codec(order: Order) -> str:

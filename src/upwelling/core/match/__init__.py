@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from upwelling.core.match import chart, exposure, pairs, scene, statistics
+from upwelling.core.match.guard import guarded
 from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, space_of
 
 METHODS: dict[str, str] = {
@@ -15,12 +16,14 @@ METHODS: dict[str, str] = {
 """Methods and what each is for; one file each."""
 
 BY_ITSELF: dict[str, Callable[[Picture, Picture, Space], Match]] = {
-    "scene": scene.match,
-    "chart": chart.match,
-    "exposure": exposure.match,
-    "statistics": statistics.match,
+    "scene": guarded(scene.match),
+    "chart": guarded(chart.match),
+    "exposure": guarded(exposure.match),
+    "statistics": guarded(statistics.match),
 }
 """Those that need nothing but the two pictures: source, then reference."""
+by_pairs = guarded(pairs.match)
+"""The one that needs marked places too."""
 
 __all__ = [
     "BY_ITSELF",
@@ -30,6 +33,7 @@ __all__ = [
     "Match",
     "Picture",
     "Space",
+    "by_pairs",
     "chart",
     "exposure",
     "pairs",

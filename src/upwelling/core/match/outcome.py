@@ -18,7 +18,8 @@ MOST_NOTE, MOST_NAME = 500, 60
 def put(
     steps: Sequence[Any], groups: Sequence[StepGroup], match: Match, reference: str, said: str, strength: float = 1.0
 ) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
-    """Steps and groups of a trim with the match's steps before them: corrections a person made stay on top of it.
+    """Steps and groups of a trim with the match's steps before them: corrections a person made stay on top of it, but
+    for leading steps that go by the camera's own levels, which stay before it.
 
     ``reference`` names what was matched to, ``said`` is put into the note with the figures. The group of an earlier
     match is replaced.
@@ -64,4 +65,6 @@ def _before(
     if len(kept) >= MOST_GROUPS:
         raise CannotMatch(f"The trim has {MOST_GROUPS} groups already. Take one apart first.")
     named = with_ids([*own, *made])
-    return (*named[len(own) :], *named[: len(own)]), (group, *kept)
+    # What goes by the camera's own levels stays where it meets them.
+    first = next((n for n, step in enumerate(own) if not step.camera_light), len(own))
+    return (*named[:first], *named[len(own) :], *named[first : len(own)]), (group, *kept)

@@ -33,6 +33,9 @@ FEWEST, THIN = 400, 0.05
 """Pixels that must hold light; the share of them a band must have to be followed alone."""
 LOOKED_AT = 30_000
 
+NEAR_TONES, NEAR_BALANCE = 0.5, 0.12
+"""Stops by which two pictures differ that may be one scene in two framings; ours, by the simulated cameras."""
+
 
 @dataclass(frozen=True)
 class Statistics:
@@ -63,10 +66,20 @@ def match(source: Picture, reference: Picture, space: Space) -> Match:
         "statistics",
         "statistics",
         steps,
-        Figures(first[0], last[0], last[0], len(mine)),
-        ("Nothing in the pictures corresponds: a starting point for the eye, not a measurement.", *lost(source)),
+        Figures(sum(first), sum(last), sum(last), len(mine)),
+        (*_near(first), "Nothing in the pictures corresponds: a starting point for the eye.", *lost(source)),
         facts={"tones_before": first[0], "tones_after": last[0], "balance_before": first[1], "balance_after": last[1]},
         words=words,
+    )
+
+
+def _near(first: tuple[float, float]) -> tuple[str, ...]:
+    """A warning where the pictures sit beside each other already."""
+    if first[0] >= NEAR_TONES or first[1] >= NEAR_BALANCE:
+        return ()
+    return (
+        f"They are near already (tones {first[0]:.2f} stops apart, balance {first[1]:.2f}): what differs may be the "
+        "framing alone, and this can make it worse. Look before you take it.",
     )
 
 

@@ -109,6 +109,12 @@ class Trim(Stage):
         check_groups(self.steps, self.groups)
         return self
 
+    def steps_before(self, step: str) -> tuple[AnyStep, ...]:
+        """What acts in the trim before the step of this id."""
+        names = [one.id for one in self.steps]
+        before = self.steps[: names.index(step)] if step in names else ()
+        return tuple(one for one in before if one.on and not one.changes_nothing)
+
 
 class Look(Stage):
     """A set of steps mixed in by ``strength`` in the working log space."""

@@ -87,6 +87,8 @@ def _matches(member: Encoding, item: Evidence) -> bool:
     curve = member.curve_name.split(" EI ")[0] if member.curve_name.startswith("LogC3") else member.curve_name
     if not item.curve or member.ootf is not None or curve != item.curve:
         return False
+    if item.curve == "linear" and not item.primaries:
+        return False  # light in primaries nobody said is no encoding: which would only be the first of a list
     if item.curve == "LogC3" and member.curve_name != "LogC3 EI 800":
         return False
     return not item.primaries or member.primaries_name == item.primaries or not _has_pair(item)

@@ -52,6 +52,8 @@ class Step(Keyed):
     space: ClassVar[str]
     invertible: ClassVar[bool] = True
     neutral: ClassVar[str]
+    camera_light: ClassVar[bool] = False
+    """Whether it goes by the camera's own levels, so that nothing may change light before it."""
     later: ClassVar[tuple[str, ...]] = ()
     """Parameters that came to this kind later: at rest they are left out of fingerprints, which older ones lack."""
 

@@ -45,6 +45,8 @@ class Highlights(Step):
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "moves clipped neutrals, on purpose"
 
+    camera_light: ClassVar[bool] = True
+
     kind: Literal["highlights"] = "highlights"
     way: Literal["rebuild", "calm"] = choice(
         "rebuild", "Way", "Rebuild lifts clipped channels; calm takes false colour out and keeps the brightness."

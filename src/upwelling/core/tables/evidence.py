@@ -80,8 +80,12 @@ def evidence(lut: Lut) -> Evidence:
         f"Neutral runs from {neutral[0]:.3f} to {neutral[-1]:.3f}; near the top it rises {top:.2f} × the code "
         "going in.",
     ]
+    legal = gives_legal(lut)
+    if legal:
+        said.append("Its output runs from 64 to 940 of 10-bit codes: these are legal codes, not full ones.")
     said.append(
-        "The output looks like a display’s: it goes from black to full and flattens towards white."
+        f"The output looks like a display’s: it goes from black to {'legal white' if legal else 'full'} and flattens "
+        "towards white."
         if display_like
         else "The output does not look like a display’s: "
         + ("it spans only a part of the codes." if span < 0.8 else "it does not flatten towards white.")
@@ -93,6 +97,18 @@ def evidence(lut: Lut) -> Evidence:
             "It keeps mid grey near its code: what a Look within one log space, or a log-to-log conversion, does."
         )
     return Evidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
+
+
+LEGAL_ENDS, NEAR_LEGAL = (64 / 1023, 940 / 1023), 0.006
+"""Black and white of legal codes (BT.709-6, item 4.6), and how near a table's own ends must come to be those."""
+
+
+def gives_legal(lut: Lut) -> bool:
+    """Whether what a table gives for grey runs from legal black to legal white and stays within."""
+    low, high = domain_of(lut)
+    ramp = np.repeat(np.linspace(0.0, 1.0, 257)[:, None], 3, axis=1)
+    grey = lut.apply(low + ramp * (high - low)).astype(np.float64)
+    return bool(abs(grey.min() - LEGAL_ENDS[0]) < NEAR_LEGAL and abs(grey.max() - LEGAL_ENDS[1]) < NEAR_LEGAL)
 
 
 _GREYS = np.repeat(np.linspace(0.1, 0.95, 24)[:, None], 3, axis=1)

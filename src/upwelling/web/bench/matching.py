@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
-from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, chart, pairs, space_of
+from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, by_pairs, chart, space_of
 from upwelling.core.match.difference import CLASSES, difference
 from upwelling.core.match.outcome import STEM, for_camera, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
@@ -116,6 +116,9 @@ def put_into(settings: ShotSettings, made: Match, said: str, reference: Referenc
     return read_settings(settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json"))
 
 
+UNDER_OWN = " This is of the match alone: this shot's own steps lie on top, so what stands on the screen differs."
+
+
 def on_top(settings: ShotSettings, made: Match) -> list[str]:
     """A remark where the shot's own steps act after a match."""
     off = {group.id for group in settings.groups if not group.acts}
@@ -136,7 +139,7 @@ def matched(
     return {
         "settings": taken.model_dump(mode="json"),
         "reference": reference.name,
-        "sentence": made.sentence() + ".",
+        "sentence": made.sentence() + "." + (UNDER_OWN if on_top(settings, made) else ""),
         "remarks": [*made.remarks, *on_top(settings, made)],
         "pairs": [
             {"before": round(a, 2), "after": round(b, 2), "outlier": wrong, "hue": None if h is None else round(h, 1)}
@@ -199,7 +202,7 @@ def _found(
     corners: tuple[Corners | None, Corners | None],
 ) -> Match:
     if method == "pairs":
-        return pairs.match(mine, its, space, _pairs(*marked))
+        return by_pairs(mine, its, space, _pairs(*marked))
     if method == "chart":
         return chart.match(mine, its, space, corners)
     return BY_ITSELF[method](mine, its, space)

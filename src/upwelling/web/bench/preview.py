@@ -234,6 +234,10 @@ def _lut_says(step: Step, moves: bool) -> str:
     return "A LUT cannot carry it"
 
 
+ACTS_BY = 1e-6
+"""Share of the picture's highest light below which a step's difference is none: float32's own."""
+
+
 def _speaks(step: Step, wish: Wish) -> bool:
     """While a hand moves only a step that selects says how much; the rest is said when it rests."""
     return wish.lossless or step.limit is not None
@@ -255,8 +259,14 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
     pixel = traced(made.before("trim", step.id), frame, wish.point)
     ground = curve_ground(step, before, facts.counts.tolist(), pixel, working)
     out: dict[str, Any] = {"step": step.id, "ground": ground}
+    changed = step.camera_light and bool(made.path.trim.steps_before(step.id))
     if step.on and not step.changes_nothing:
         after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
+        if np.abs(after - before).max(initial=0.0) <= ACTS_BY * max(float(np.abs(before).max(initial=0.0)), 1.0):
+            said.append(
+                "changes nothing in this picture"
+                + (": the camera's clip does not come to it, as another step changes the light before" * changed)
+            )
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative
         if pushed >= 0.0005:
             said.append(f"pushes {percent(pushed)} of the picture below 0")

@@ -96,6 +96,9 @@ def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettin
     return body, settings, step, _patch(frame, shot.path_at(frame.number, shown), step, region, point)
 
 
+LOOK_ABOVE = " That is in scene light: the Look above it may still tint what the screen shows."
+
+
 @require_POST
 @shot_view()
 def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
@@ -109,7 +112,9 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     )
     doubt = neutral_doubt(patch, found, settings, shot)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)}
-    return JsonResponse({**fields, "sentence": found.sentence(), **doubt})
+    path = shot.path(settings)
+    above = LOOK_ABOVE if path.look.on and any(s.on and not s.changes_nothing for s in path.look.steps) else ""
+    return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})
 
 
 @require_POST

@@ -105,9 +105,19 @@ def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> li
     """Queues registered numbered stills as one sequence in the order of their numbers; the stills stay."""
     if len(shots) < 2:
         raise Refused("Choose the stills that make the sequence; at least two.")
-    odd = next((shot for shot in shots if not shot.registered or shot.kind != "still" or shot.is_raw), None)
-    if odd:
-        raise Refused(f"{odd.name} is no still that is registered where it lies, so it cannot be part of a sequence.")
+    for shot in shots:
+        if shot.is_raw:
+            raise Refused(
+                f"{shot.name} is a raw mosaic, and raw files are shots of their own here: each is developed by itself. "
+                "What their camera's page says of development holds for all of them."
+            )
+        if shot.kind != "still":
+            raise Refused(f"{shot.name} is a {shot.kind}, not a still, so it cannot be part of a sequence.")
+        if not shot.registered:
+            raise Refused(
+                f"{shot.name} was handed in as a file. A sequence is of stills that are registered where they lie: "
+                "register their folder."
+            )
     if len({(shot.width, shot.height, FilePath(shot.file).suffix.lower()) for shot in shots}) > 1:
         raise Refused("The frames of a sequence have one size and one kind; these differ.")
     paths = [media_folder() / shot.file for shot in shots]

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.outputs import OUTPUTS
+from upwelling.core.tables.evidence import gives_legal
 from upwelling.core.tables.facts import compare_luts, measure
 from upwelling.web.common.downloads import saved_file
 from upwelling.web.common.requests import Refused, typed_number
@@ -140,6 +141,12 @@ def declare_spaces(request: HttpRequest, production: Production, row: ImportedLu
             )
         },
     )
+    if row.is_declared and row.gives_range == "full" and gives_legal(row.lut):
+        messages.warning(
+            request,
+            f"What {row.name} gives runs from 64 to 940 of 10-bit codes, which are legal codes, and it is declared as "
+            "full: blacks would be lifted and whites dull. Declare legal unless you know better.",
+        )
     messages.success(
         request,
         f"{row.name}: {row.expects} in, {row.gives} out."

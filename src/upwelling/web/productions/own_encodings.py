@@ -108,7 +108,9 @@ def _definition(request: HttpRequest) -> dict[str, Any]:
         "default_range": post.get("default_range", "full"),
         "form": _form(request, kind),
     }
-    space = post.get("primaries", "BT.709")
+    space = post.get("primaries", "") or ("BT.709" if kind == "lut" else "")
+    if not space:
+        raise BadValue("Choose the primaries its codes are of, or give them by xy; nothing is taken for granted.")
     body["primaries"] = read_primaries(post, "") if space == "own" else space
     return body
 
