@@ -25,8 +25,11 @@ fi
 
 mkdir -p "$data"
 follow=
+# What follows the log may be gone already, and may never have begun: that is no reason to stop.
+unfollow() { [ -z "$follow" ] || kill "$follow" 2>/dev/null || true; }
 if ! running; then
-    PYTHONUNBUFFERED=1 nohup $manage serve --demo --host "$HOST" --port "$PORT" > "$log" 2>&1 &
+    : > "$log"
+    PYTHONUNBUFFERED=1 nohup $manage serve --demo --host "$HOST" --port "$PORT" >> "$log" 2>&1 &
     echo $! > "$pid"
     echo "$HOST:$PORT" > "$data/server.address"
     tail -n +1 -f "$log" &
@@ -35,14 +38,14 @@ fi
 address=$(cat "$data/server.address")
 until .venv/bin/python -SE -c "import socket; socket.create_connection(('${address%:*}', ${address##*:}), 2)" 2>/dev/null; do
     if ! running; then
-        [ -z "$follow" ] || kill "$follow"
+        unfollow
         echo "The server did not start. What it said is in $log."
         rm -f "$pid"
         exit 1
     fi
     sleep 0.2
 done
-[ -z "$follow" ] || kill "$follow"
+unfollow
 cat <<MESSAGE
 
 Upwelling is running, server and worker:  http://$address/

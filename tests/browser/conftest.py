@@ -135,8 +135,37 @@ def browser():
         launched = playwright.chromium.launch(
             executable_path=os.environ.get("CHROMIUM", "/usr/bin/chromium"), args=FLAGS
         )
-        yield launched
+        yield Watched(launched)
         launched.close()
+
+
+class Watched:
+    """A browser whose every page, however it is opened, keeps what its scripts fall over."""
+
+    def __init__(self, browser):
+        self._browser = browser
+
+    def __getattr__(self, name):
+        return getattr(self._browser, name)
+
+    def new_context(self, **options):
+        context = self._browser.new_context(**options)
+        context.on("weberror", lambda error: SCRIPT_ERRORS.append(str(error.error)))
+        return context
+
+    def new_page(self, **options):
+        return self.new_context(**options).new_page()
+
+
+SCRIPT_ERRORS = []
+
+
+@pytest.fixture(autouse=True)
+def _no_script_falls_over():
+    """Fails any browser test in which a script did, on whichever page."""
+    SCRIPT_ERRORS.clear()
+    yield
+    assert SCRIPT_ERRORS == []
 
 
 @pytest.fixture

@@ -2,7 +2,7 @@
 
 import time
 
-from tests.browser.conftest import pictured, quiet
+from tests.browser.conftest import add_step, pictured, quiet
 from tests.browser.test_bench import bench as bench
 from tests.browser.test_whole_line import fingerprint, open_bench, step, type_in
 
@@ -78,6 +78,12 @@ def test_strip_filter_and_groups(bench):
     assert page.locator(".strip a:visible").count() == 1
     page.fill("input[aria-label='Filter the shots by name']", "nothing like it")
     page.wait_for_selector("text=No shot has that in its name")
+    # What is saved while the open shot is not in the strip is saved, and no script falls over its thumbnail.
+    add_step(page, "Contrast")
+    page.wait_for_selector(".stratum p:has-text('Contrast')")
+    page.wait_for_function("() => !document.body.innerText.includes('Not saved')")
+    page.reload()
+    page.wait_for_selector(".stratum p:has-text('Contrast')")
     page.fill("input[aria-label='Filter the shots by name']", "")
 
 

@@ -251,6 +251,7 @@ def test_the_hand_over_report_says_what_is_otherwise(shot, as_):
 
 def test_the_hand_over_report_reads_no_order_of_a_bake(shot, as_, monkeypatch):
     """Five hundred bakes would be five hundred orders and certificates; their lines were written down with them."""
+    monkeypatch.setattr("upwelling.web.care.handover.MOST_CHECKED", 0)
     made = start_bake(shot, shot.created_by, order_for(shot, {"size": "17", "end": "display"}))
     perform_bake(made.pk)
     made.refresh_from_db()
@@ -261,3 +262,16 @@ def test_the_hand_over_report_reads_no_order_of_a_bake(shot, as_, monkeypatch):
     monkeypatch.undo()
     again = html.unescape(as_("tess").get(f"{P}handover/").content.decode())
     assert made.line in again, "the lines of bakes made before are worked out"
+
+
+def test_the_report_lists_what_acts_on_a_shot_and_bakes_that_are_stale(baked, shot, as_, people):
+    bake = baked()
+    page = as_("vera").get("/p/kilnlight/handover/").content.decode()
+    assert "what it was baked from has changed since" not in page
+    apply_settings(
+        shot, people["tess"], ShotSettings(steps=(Exposure(id="e", stops=0.5),)), version=shot.version, label="Exposure"
+    )
+    page = as_("vera").get("/p/kilnlight/handover/").content.decode()
+    assert "trim of 1: Exposure +0.5" in page
+    assert "Every shot does what" not in page
+    assert f"{bake.verdict}; what it was baked from has changed since" in page

@@ -12,7 +12,8 @@ from typing import Any
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Footage, Raw, Still, looked_at, open_footage, reading_for
+from upwelling.core.media import Footage, Raw, Reading, Still, looked_at, open_footage, reading_for
+from upwelling.core.media.decoding import decoding_of
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
 
@@ -69,6 +70,7 @@ def _probe(options: argparse.Namespace) -> int:
             rows.append({"file": name, "error": str(error)})
             continue
         body = found.as_json()
+        decoded = decoding_of(facts, Reading(facts.tags.range or "legal"))
         rows.append(
             {
                 "file": name,
@@ -81,6 +83,7 @@ def _probe(options: argparse.Namespace) -> int:
                 "frames": facts.frames,
                 "rate": facts.rate,
                 "tags": asdict(facts.tags),
+                "decoding": [asdict(row) for row in decoded],
                 **{key: body[key] for key in ("state", "candidates", "contradictions", "remarks", "evidence", "raw")},
             }
         )
@@ -108,6 +111,7 @@ def _say(row: dict[str, Any]) -> None:
         f"frame{'s' if row['frames'] != 1 else ''}"
     )
     for text in [
+        *(f"{r['what']} {r['value']}, {r['how']}" for r in row["decoding"]),
         *row["contradictions"],
         *(e["text"] for e in row["evidence"] if e["kind"] != "signal"),
         *(r["text"] for r in row["remarks"]),

@@ -15,6 +15,7 @@ from upwelling.core.delivery.frames import Renderer, clipped_part, ways
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import serves
 from upwelling.core.delivery.resample import FILTER
+from upwelling.core.delivery.sound import sound_for
 from upwelling.core.delivery.tags import tags_of
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import FileFacts, Reading
@@ -190,12 +191,14 @@ def remarks_on(order: Order) -> list[str]:
             found.append(f"{name}: its rendering is off; scene light is coded without a tone map.")
         if piece.footage.facts.interlaced:
             found.append(f"{name} is interlaced; its frames are written as they lie, and marked progressive.")
-        found += [f"{name}: {note}" for note in piece.footage.facts.notes if "missing" in note or "damaged" in note]
+        found += [f"{name}: {note}" for note in piece.footage.facts.notes]
     if order.framing_of(order.pieces[0]).pixel_aspect != 1 and form.movie is None:
         found.append("The source's pixels are not square; stills do not say so.")
     found += tags_of(order.pieces[0].path, form).remarks
     if form.code_bits == 8 and order.pieces[0].path.target.is_hdr and form.boundary == "display":
         found.append("HDR in 8 bit shows steps; 10 bit is usual.")
+    if form.movie is not None and (heard := sound_for(order)[1]):
+        found.append(heard)
     if form.boundary != "display" and not form.is_float and form.encoding.startswith("linear/"):
         found.append("Linear light in integers has no steps left in the shadows; half float is usual.")
     if form.ending == ".exr" and form.boundary == "display":

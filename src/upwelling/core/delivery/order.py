@@ -123,6 +123,8 @@ class Order(BaseModel):
     timecode: str = ""
     reel: str = Field("", max_length=120)
     sound: bool = True
+    sound_kbps: int = Field(0, ge=0, le=320)
+    """Kilobits a second of a channel, where sound is encoded; 0: as usual."""
     damage: Damage = "stop"
     first_number: int = Field(0, ge=0, le=99_999_999)
     title: str = Field("", max_length=200)
@@ -191,7 +193,9 @@ class Order(BaseModel):
     @property
     def fingerprint(self) -> str:
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
-        body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json")}
+        # What came later and is at rest counts as it did before it was there.
+        later = {"sound_kbps"} if not self.sound_kbps else set()
+        body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json", exclude=later)}
         return hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 
     def to_json(self) -> str:

@@ -13,6 +13,8 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.delivery.every_frame import every_movie_frame, frames_elsewhere, lattice_of
+from upwelling.core.delivery.faults import fault_of
 from upwelling.core.delivery.frames import Renderer, source_frames
 from upwelling.core.delivery.names import still_name
 from upwelling.core.delivery.order import Order
@@ -129,6 +131,7 @@ class Proof:
         parts = []
         if bad:
             parts.append(f"its {', '.join(bad)} {'are' if len(bad) > 1 else 'is'} not what was ordered")
+        parts += [check.found for check in self.checks if check.what == "picture" and not check.holds]
         if not self.looks_right:
             parts.append(f"its pictures are not the exact path's ({seen}; {self.tolerance.sentence(self.metric)})")
         return f"Does not hold: {'; '.join(parts)}."
@@ -181,14 +184,14 @@ def _proof(
 ) -> Proof:
     digest, size = summed
     level = outcome.level if outcome else None
-    figures, metric = _figures(order, target, repeated)
+    figures, metric, fault = _figures(order, target, repeated)
     return Proof(
         order,
         target.name,
         len(files),
         digest,
         size,
-        tuple(Check(*row) for row in checks_of(order, target, files, level)),
+        (*(Check(*row) for row in checks_of(order, target, files, level)), *_places(order, target), *fault),
         tuple(figures),
         metric,
         tolerance_for(order.form, metric == "ΔE ITP"),
@@ -199,6 +202,21 @@ def _proof(
         level.max_fall if level else 0.0,
         tuple((file.name, digest_of([file])[0]) for file in files) if order.form.movie is None else (),
     )
+
+
+def _places(order: Order, target: FilePath) -> tuple[Check, ...]:
+    """Whether each frame is the one ordered there."""
+    delivered = (
+        (lattice_of(signal) for _, signal in _delivered(order, target, range(order.frames)))
+        if order.form.movie is None
+        else every_movie_frame(target)
+    )
+    wrong, count = frames_elsewhere(order, delivered)
+    right = f"each of {count} the one ordered"
+    if not wrong:
+        return (Check("every frame", right, right),)
+    listed = ", ".join(map(str, wrong[:8])) + (f" and {len(wrong) - 8} more" if len(wrong) > 8 else "")
+    return (Check("every frame", right, f"{listed}: another frame than ordered"),)
 
 
 def sampled(order: Order) -> list[int]:
@@ -213,8 +231,10 @@ def sampled(order: Order) -> list[int]:
 
 def _figures(
     order: Order, target: FilePath, repeated: Sequence[tuple[int, int, int]]
-) -> tuple[list[FrameFigures], str]:
+) -> tuple[list[FrameFigures], str, tuple[Check, ...]]:
+    """Figures of the sampled frames, their metric, and a check that names the known fault that explains all of them."""
     numbers = sampled(order)
+    faults = set()
     stands_for = {(piece, frame): shown for piece, frame, shown in repeated}
     judge = Judge(order.pieces[0].path.target, ()) if order.form.boundary == "display" else None
     found = []
@@ -225,10 +245,14 @@ def _figures(
         source = next(source_frames(order, piece, shown, shown))
         wanted = Renderer(order, piece).exact(source.code, frame)
         found.append(_compared(order, number, signal, wanted, judge))
+        if not order.form.is_float:
+            faults.add(fault_of(signal, _at_best(order, np.clip(wanted, *_limits(order))), _squares))
+    named = faults.pop() if len(faults) == 1 else ""
+    check = (Check("picture", "the exact path's", f"not the exact path's: {named}"),) if named else ()
     if order.form.is_float:
-        return found, "difference in %"
+        return found, "difference in %", check
     metric = judge.metric if judge else "difference in % of the code scale"
-    return found, metric
+    return found, metric, check
 
 
 def _delivered(order: Order, target: FilePath, numbers: Sequence[int]) -> Any:
@@ -256,12 +280,16 @@ def _compared(order: Order, number: int, signal: Any, wanted: Any, judge: Judge 
     apart = signal - held
     steps = float(np.abs(apart).max()) * _codes(order)
     psnr = _psnr_of(float(np.mean((np.clip(signal, 0, 1) - np.clip(held, 0, 1)) ** 2)))
-    at_best = held
-    if order.form.movie is not None:
-        wide = movie_settings(order).matrix == "BT.2020"
-        at_best = with_chroma_halved(held, order.form.movie.subsampling, wide)
-    even = float(np.median(_apart(_squares(signal), _squares(at_best), judge)))
+    even = float(np.median(_apart(_squares(signal), _squares(_at_best(order, held)), judge)))
     return FrameFigures(number, psnr, *_three(_apart(signal, held, judge)), steps, even)
+
+
+def _at_best(order: Order, held: Any) -> Any:
+    """A signal as the form's chroma holds it at best."""
+    if order.form.movie is None:
+        return held
+    wide = movie_settings(order).matrix == "BT.2020"
+    return with_chroma_halved(held, order.form.movie.subsampling, wide)
 
 
 def _apart(signal: Any, wanted: Any, judge: Judge | None) -> Any:

@@ -7,6 +7,7 @@ from fractions import Fraction
 from pathlib import Path as FilePath
 
 from upwelling.core.delivery.order import Order
+from upwelling.core.delivery.sound_check import sound_rows
 from upwelling.core.delivery.tags import hdr_words, movie_settings
 from upwelling.core.media import open_footage, read_still
 from upwelling.core.media.read_back import ReadBack, read_back
@@ -52,6 +53,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
     rows.append(("field order", "progressive", "interlaced" if found.interlaced else "progressive"))
     if order.form.movie.subsampling == (2, 2):
         rows.append(("chroma siting", settings.siting, found.siting or "left"))
+    rows += sound_rows(order, target)
     rows += _hdr(order, level, found)
     return rows
 

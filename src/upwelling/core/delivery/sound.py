@@ -13,7 +13,7 @@ from upwelling.core.media.sound import Sound, sound_of
 
 
 def sound_for(order: Order) -> tuple[Sound | None, str]:
-    """The sound of the one source, at its own rate, and a sentence where there is some that cannot go along."""
+    """The sound of the one source, at its own rate, and a sentence on how it goes along, or why it cannot."""
     tracks = [piece for piece in order.pieces if isinstance(piece.footage, Movie) and sound_of(FilePath(piece.file))]
     if not tracks:
         return None, ""
@@ -27,8 +27,9 @@ def sound_for(order: Order) -> tuple[Sound | None, str]:
     if rate != order.exact_rate:
         return None, f"Sound is left out: the picture plays at another rate ({order.rate}) than it was recorded at."
     whole = piece.first == 0 and piece.last == facts.frames - 1
-    found = Sound(FilePath(piece.file))
+    found = Sound(FilePath(piece.file), kbps=order.sound_kbps)
     if not whole:
-        found = Sound(FilePath(piece.file), Fraction(piece.first) / rate, Fraction(piece.frames) / rate)
-    refused = found.refusal(KINDS[order.form.ending])
-    return (None, refused) if refused else (found, "")
+        found = Sound(
+            FilePath(piece.file), Fraction(piece.first) / rate, Fraction(piece.frames) / rate, order.sound_kbps
+        )
+    return found, found.how(KINDS[order.form.ending])

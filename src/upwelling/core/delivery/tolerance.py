@@ -51,7 +51,7 @@ _FINE, _COARSE = (
 )
 
 
-def _looser(form: Form) -> float:
+def looser(form: Form) -> float:
     """How much more may be lost where less quality was ordered than the presets have: twice for every six steps of
     quality, four times where a bit rate is held, which may be any.
     """
@@ -67,8 +67,8 @@ def tolerance_for(form: Form, hdr: bool = False) -> Tolerance:
     if form.codec in _FINE:
         return Tolerance(30.0, 1.5 if hdr else 0.5)
     if form.codec in _COARSE:
-        looser = _looser(form)
-        return Tolerance(25.0 if looser == 1 else 20.0, (3.0 if hdr else 1.0) * looser)
+        times = looser(form)
+        return Tolerance(25.0 if times == 1 else 20.0, (3.0 if hdr else 1.0) * times)
     if form.is_float:
         return Tolerance(0.0, None, 2.0**-9 if form.depth == "half" else 1e-4)
     return Tolerance(45.0, None, 1.001 if form.code_bits < 16 else 4.0)

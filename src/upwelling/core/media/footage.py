@@ -46,8 +46,7 @@ class Reading:
     """How a file's planes are to be read where the file leaves it open. Only Y'CbCr needs it; RGB codes are what they
     are.
 
-    ``matrix`` empty: the file's tag, or by its size (BT.709 from 720 lines up, BT.601 below; common practice, no
-    source).
+    ``matrix`` empty: the file's tag, or by its size (``movie_planes.guessed_matrix``).
     """
 
     range: Range = "legal"

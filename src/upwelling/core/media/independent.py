@@ -17,6 +17,7 @@ import numpy as np
 from upwelling.core.arrays import Float64
 from upwelling.core.errors import UnreadableFile
 
+UNSAID = 2
 _WEIGHTS = {1: (0.2126, 0.0722), 9: (0.2627, 0.0593), 6: (0.299, 0.114), 5: (0.299, 0.114)}
 
 
@@ -47,6 +48,8 @@ def signal_of(path: FilePath, frame: Any) -> Float64:
         line = np.frombuffer(plane, kind).reshape(-1, plane.line_size // np.dtype(kind).itemsize)
         planes.append(line[: plane.height, : plane.width].astype(np.float64))
     matrix = int(frame.colorspace)
+    if matrix == UNSAID:
+        matrix = 1  # compared as a player would show it; that it names none is a finding of its own
     if matrix not in _WEIGHTS:
         raise UnreadableFile(path, f"its stream names matrix {matrix}, which no delivery is written with.")
     luma, blue, red = planes

@@ -47,10 +47,10 @@ def join_movies(place: FilePath, suffix: str, parts: Sequence[FilePath], said: J
             _with_boxes(parts[0], template, said.hdr)
         stack.enter_context(encoder_refusing(place))
         with av.open(str(place), "w", format=kind, options=options) as target, av.open(str(template)) as first:
-            return _copy(target, first, parts, said)
+            return _copy(target, first, parts, said, kind)
 
 
-def _copy(target: Any, first: Any, parts: Sequence[FilePath], said: Joined) -> int:
+def _copy(target: Any, first: Any, parts: Sequence[FilePath], said: Joined, kind: str) -> int:
     target.metadata.update(dict(said.metadata))
     stream = target.add_stream_from_template(first.streams.video[0])
     stream.time_base = 1 / said.rate
@@ -64,7 +64,7 @@ def _copy(target: Any, first: Any, parts: Sequence[FilePath], said: Joined) -> i
         target.metadata["timecode"] = said.timecode
         if said.reel:
             stream.metadata["reel_name"] = said.reel
-    sound = said.sound.into(target) if said.sound else None
+    sound = said.sound.into(target, kind) if said.sound else None
     count = 0
     for time, packet in _pictures(parts, said.rate, said.hdr):
         if sound is not None:
@@ -74,7 +74,7 @@ def _copy(target: Any, first: Any, parts: Sequence[FilePath], said: Joined) -> i
         target.mux(packet)
         count += 1
     if sound is not None:
-        sound.until(count / said.rate)
+        sound.end(count / said.rate)
     return count
 
 

@@ -61,7 +61,7 @@ def plane_of(path: FilePath, frame: Any, index: int, bits: int) -> Any:
 
 
 def matrix_for(facts: FileFacts, reading: Reading) -> str:
-    """The matrix planes are decoded by: as said, as tagged, or by the picture's height; raises UnreadableFile for one
+    """The matrix planes are decoded by: as said, as tagged, or by the picture's size; raises UnreadableFile for one
     that is not read.
     """
     matrix = reading.matrix or facts.tags.matrix
@@ -74,7 +74,18 @@ def matrix_for(facts: FileFacts, reading: Reading) -> str:
             f"its colour is kept as {matrix}{wanting}, which is not read. Hand in Y'CbCr of BT.709, BT.601 or BT.2020 "
             f"(non-constant luminance), or R'G'B'; read are {', '.join(READ)}.",
         )
-    return "BT.709" if facts.height >= 720 else "BT.601"
+    return guessed_matrix(facts)
+
+
+SD_LINES = (480, 486, 576)
+"""Lines of standard definition (ITU-R BT.601-7; 486 of SMPTE ST 125)."""
+
+
+def guessed_matrix(facts: FileFacts) -> str:
+    """The matrix of a movie that names none: BT.601 for the sizes of standard definition, else BT.709. Common practice,
+    no source: a proxy of 540 lines is a small picture of a BT.709 camera.
+    """
+    return "BT.601" if facts.height in SD_LINES and facts.width <= 720 else "BT.709"
 
 
 def code_of(path: FilePath, frame: Any, facts: FileFacts, reading: Reading) -> Any:

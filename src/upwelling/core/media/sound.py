@@ -1,13 +1,17 @@
-"""Sound passed through untouched: copied packet by packet, or not at all, with a sentence that says why."""
+"""Sound that goes along with a picture: copied packet by packet where the container takes it as it is, else encoded
+anew by the library's own encoder, and said.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path as FilePath
 from typing import Any
 
 import av
+import numpy as np
 
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.media.movie_packets import DAMAGE, opened
@@ -30,25 +34,46 @@ def sound_of(path: FilePath) -> list[str]:
         return []
 
 
+ENCODED = {"mov": "aac", "mp4": "aac", "matroska": "aac", "mxf": "pcm_s24le"}
+"""What sound is encoded as, by the container, where it cannot be copied."""
+AAC_RATES = (8000, 11025, 12000, 16000, 22050, 24000, 32000, 44100, 48000, 64000, 88200, 96000)
+KBPS_A_CHANNEL = 96
+
+
 @dataclass(frozen=True)
 class Sound:
-    """All sound tracks of a movie, from ``start`` on for ``length`` seconds; None: as long as they are."""
+    """All sound tracks of a movie, from ``start`` on for ``length`` seconds; None: as long as they are.
+
+    ``kbps`` is the bit rate of a channel where sound is encoded; 0: as usual.
+    """
 
     path: FilePath
     start: Fraction = Fraction(0)
     length: Fraction | None = None
+    kbps: int = 0
 
     def refusal(self, kind: str) -> str:
         """Why a container of that kind cannot take them as they are; empty where it can, or where there are none."""
         for codec in sound_of(self.path):
             if not any(codec == held or (held == "pcm_" and codec.startswith(held)) for held in _HELD[kind]):
-                return f"Sound is left out: {codec} does not go into this container untouched."
+                return f"{codec} does not go into this container as it is"
             if self.length is not None and not codec.startswith("pcm_"):
-                return f"Sound is left out: {codec} cannot be cut to a range without encoding it anew."
+                return f"{codec} cannot be cut to a range as it is"
         return ""
 
-    def into(self, target: Any) -> SoundCopy | None:
+    def how(self, kind: str) -> str:
+        """What becomes of it in a container of that kind, in a sentence."""
+        why = self.refusal(kind)
+        if not why:
+            return "Sound is copied untouched."
+        codec = ENCODED[kind]
+        rate = f" at {self.kbps or KBPS_A_CHANNEL} kbit/s a channel" if codec == "aac" else ""
+        return f"Sound is encoded as {codec}{rate}: {why}."
+
+    def into(self, target: Any, kind: str) -> SoundCopy | SoundEncoded | None:
         """Adds the tracks to a container that is being written; None where the file has none."""
+        if self.refusal(kind):
+            return encoded_into(self, target, kind)
         source = av.open(str(self.path))
         tracks = list(source.streams.audio)
         if not tracks:
@@ -78,6 +103,10 @@ class SoundCopy:
                 return
             self._next = None
             self._put(packet)
+
+    def end(self, seconds: Fraction) -> None:
+        """Hands over the last of it, up to the picture's end."""
+        self.until(seconds)
 
     def _take(self) -> Any:
         for packet in self._packets:
@@ -116,3 +145,88 @@ class SoundCopy:
         cut.duration = high - low
         cut.is_keyframe = True
         return cut
+
+
+class SoundEncoded:
+    """Sound on its way into a file through an encoder, handed over as far as the picture has come."""
+
+    def __init__(self, sound: Sound, source: Any, made: dict[int, Any], target: Any) -> None:
+        self._sound, self._source, self._made, self._target = sound, source, made, target
+        self._frames = self._decoded()
+        self._shapers = {
+            index: av.AudioResampler("fltp" if stream.codec_context.name == "aac" else "s32",
+            stream.codec_context.layout,
+                                     stream.codec_context.sample_rate)
+            for index, stream in made.items()
+        }  # fmt: skip
+        self._ended = False
+
+    def until(self, seconds: Fraction) -> None:
+        """Hands over at least what is heard before that time of the written file."""
+        while not self._ended:
+            index, frame = next(self._frames, (0, None))
+            if frame is None:
+                self._finish()
+                return
+            at = self._at(frame)
+            for piece in self._shapers[index].resample(frame):
+                self._put(index, piece, at)
+                at += Fraction(piece.samples, piece.sample_rate)
+            if at >= seconds:
+                return
+
+    def end(self, seconds: Fraction) -> None:
+        """Hands over the last of it, up to the picture's end, and what the encoder still holds."""
+        self.until(seconds)
+        if not self._ended:
+            self._finish()
+
+    def _decoded(self) -> Iterator[tuple[int, Any]]:
+        """Frames of all tracks as the file has them, with their track."""
+        for packet in self._source.demux(*(self._source.streams[index] for index in self._made)):
+            for frame in packet.decode():
+                yield packet.stream.index, frame
+
+    def _at(self, frame: Any) -> Fraction:
+        return Fraction(frame.pts) * Fraction(frame.time_base) - self._sound.start
+
+    def _put(self, index: int, piece: Any, at: Fraction) -> None:
+        """The part of decoded sound that lies within the range, at its time in the written file."""
+        rate = piece.sample_rate
+        begins = round(at * rate)
+        end = begins + piece.samples
+        last = end if self._sound.length is None else min(end, round(self._sound.length * rate))
+        low = max(-begins, 0)
+        if begins + low >= last:
+            return
+        values = piece.to_ndarray()
+        each = 1 if piece.format.is_planar else len(piece.layout.channels)
+        cut = np.ascontiguousarray(values[:, low * each : (last - begins) * each])
+        held = av.AudioFrame.from_ndarray(cut, format=piece.format.name, layout=piece.layout.name)
+        held.sample_rate, held.pts, held.time_base = rate, begins + low, Fraction(1, rate)
+        self._target.mux(self._made[index].encode(held))
+
+    def _finish(self) -> None:
+        self._ended = True
+        for stream in self._made.values():
+            self._target.mux(stream.encode(None))
+        self._source.close()
+
+
+def encoded_into(sound: Sound, target: Any, kind: str) -> SoundEncoded | None:
+    """Adds encoded tracks to a container that is being written; None where the file has none."""
+    source = av.open(str(sound.path))
+    made = {}
+    for track in source.streams.audio:
+        rate = track.codec_context.sample_rate
+        if ENCODED[kind] == "aac" and rate not in AAC_RATES:
+            rate = 48000
+        stream = target.add_stream(ENCODED[kind], rate=rate)
+        stream.codec_context.layout = track.codec_context.layout
+        if ENCODED[kind] == "aac":
+            stream.bit_rate = 1000 * (sound.kbps or KBPS_A_CHANNEL) * len(track.codec_context.layout.channels)
+        made[track.index] = stream
+    if not made:
+        source.close()
+        return None
+    return SoundEncoded(sound, source, made, target)

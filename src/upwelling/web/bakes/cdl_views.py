@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 from django.core.cache import cache
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError
 
 from upwelling.core import engine
@@ -25,7 +25,7 @@ from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part, step_of
 from upwelling.core.path import Look, Path, Trim
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
-from upwelling.web.common.requests import Refused
+from upwelling.web.common.requests import Refused, json_body, whole
 from upwelling.web.footage.finding import chosen_numbers, found, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded, managed
@@ -36,6 +36,8 @@ from upwelling.web.productions.models import Production
 ENDINGS = (".ccc", ".cdl", ".edl", ".cc")
 MATTERS, EACH = 0.05, 24
 """A difference that is told, and shots on one page: the cost of each is measured on its frame."""
+ASKED_AGAIN = 60
+"""Seconds after which a frame that could not be read is tried anew."""
 
 
 @dataclass(frozen=True)
@@ -51,6 +53,8 @@ class Row:
     """Whether the CDL is the nearest to all steps, instead of the one step that is a CDL."""
     trouble: str = ""
     """Why the cost of what is left out is not known: the shot's frame cannot be read."""
+    pending: bool = False
+    """Whether its numbers are still to be worked out."""
 
     @property
     def left_out(self) -> list[str]:
@@ -59,22 +63,25 @@ class Row:
 
     @property
     def whole(self) -> bool:
-        return self.p99 <= MATTERS and not self.trouble
+        return self.p99 <= MATTERS and not self.trouble and not self.pending
 
 
-def row_or_trouble(shot: Shot, *, nearest: bool = True) -> Row:
+def row_or_trouble(shot: Shot, *, nearest: bool = True, ready: bool = False) -> Row:
     """As ``row_of``; a missing footage file costs the figure of its own line, a path that cannot be made the whole
     line.
     """
+    told = cache.get(f"cdl-trouble-{shot.pk}-{shot.version}") if ready else None
+    if told:
+        return replace(row_of(shot, measured=False), trouble=told)
     try:
-        return row_of(shot, nearest=nearest)
+        return row_of(shot, nearest=nearest, ready=ready)
     except UnreadableFile as error:
         return replace(row_of(shot, measured=False), trouble=str(error))
     except (UpwellingError, ValidationError):
         return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=shot.problem)
 
 
-def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True) -> Row:
+def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bool = False) -> Row:
     """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame. ``nearest``: where there
     is a rest, the CDL that comes nearest to the whole on that frame, if it costs less than leaving the rest out.
     """
@@ -92,6 +99,8 @@ def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True) -> Row:
         return Row(shot, part, 0.0, "ΔE 2000", partial)
     known = f"cdl-3-{path.fingerprint}-{shot.sha256}-{shot.frame}"
     kept = cache.get(known)
+    if kept is None and ready:
+        return Row(shot, part, 0.0, "ΔE 2000", partial, pending=True)
     if kept is None:
         kept = _measured(path, part, *frame_of(shot).reduced(6))
         cache.set(known, kept, None)
@@ -133,7 +142,7 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     asked = shot_finder(request.GET, production)
     page = page_of(request, found(asked, managed(production)), EACH)
     nearest = _nearest(request)
-    rows = [row_or_trouble(shot, nearest=nearest) for shot in loaded(production, page.object_list)]
+    rows = [row_or_trouble(shot, nearest=nearest, ready=True) for shot in loaded(production, page.object_list)]
     return render(
         request,
         "bakes/cdl.html",
@@ -148,6 +157,18 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
             "role": production.role_of(request.user),
         },
     )
+
+
+@require_POST
+@production_view()
+def measure(request: HttpRequest, production: Production) -> JsonResponse:
+    """Works out one shot's numbers, which the page waits for; they are kept by the path's fingerprint."""
+    number = whole(json_body(request, "measure").get("shot"))
+    for shot in loaded(production, [number]):
+        row = row_or_trouble(shot)
+        if row.trouble:
+            cache.set(f"cdl-trouble-{shot.pk}-{shot.version}", row.trouble, ASKED_AGAIN)
+    return JsonResponse({"shot": number})
 
 
 @require_GET

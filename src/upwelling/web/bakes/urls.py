@@ -18,6 +18,7 @@ urlpatterns = [
     path(BAKES + "packages/<int:pk>/again/", package_views.again, name="package-again"),
     path(BAKES + "packages/<int:pk>/zip/", package_views.download, name="package-download"),
     path(BAKES + "cdl/", cdl_views.cdl, name="cdl"),
+    path(BAKES + "cdl/measure/", cdl_views.measure, name="cdl-measure"),
     path(BAKES + "cdl/file/", cdl_views.cdl_file, name="cdl-file"),
     path(BAKES + "<int:pk>/", views.certificate, name="certificate"),
     path(BAKES + "<int:pk>/remove/", views.remove, name="remove-bake"),

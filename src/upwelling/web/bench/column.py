@@ -108,7 +108,9 @@ UNMANAGED = "Colour management is off: the file’s own numbers pass"
 
 def _camera_line(shot: Shot, raw: RawSettings | None) -> str:
     if not shot.is_raw:
-        return f"{shot.container} · {shot.width} × {shot.height} · {_depth(shot)}"
+        matrix = next((row for row in shot.decoding if row.what == "Matrix"), None)
+        said = f" · {matrix.value}{' guessed' if matrix.guessed else ''}" if matrix else ""
+        return f"{shot.container} · {shot.width} × {shot.height} · {_depth(shot)}{said}"
     if raw is None:
         return f"Raw mosaic · {shot.width} × {shot.height}"
     settings = raw.development

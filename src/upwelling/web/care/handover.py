@@ -18,6 +18,8 @@ from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.notes import Note
 
+MOST_LINE, MOST_CHECKED = 300, 25
+"""Characters of what acts on a shot; bakes, the newest, of which the report works out whether they are still right."""
 MOST_EXCEPTIONS = 200
 """Shots that are named as exceptions; more are counted."""
 
@@ -63,6 +65,8 @@ class Report:
     people: list[tuple[str, str]]
     shots: int
     trouble: list[str] = field(default_factory=list)
+    stale: set[int] = field(default_factory=set)
+    checked: int = 0
 
 
 def report_of(production: Production) -> Report:
@@ -85,6 +89,8 @@ def report_of(production: Production) -> Report:
         looks=_looks(production),
         given=looks_of(production).for_all.said(),
         bakes=bakes,
+        stale={one.pk for one in bakes[:MOST_CHECKED] if one.is_stale},
+        checked=MOST_CHECKED,
         deliveries=delivered,
         verdicts=_counted([*(one.verdict for one in bakes), *(one.verdict for one in delivered)]),
         open=[note for note in notes if note.is_open],
@@ -137,10 +143,21 @@ def _otherwise(shot: Shot) -> list[str]:
         said.append("its own development")
     if settings.look is not None:
         said.append("its own Look")
+    said += _layers(shot)
     for stage in ("trim", "look", "rendering", "display"):
         if not getattr(settings, f"{stage}_on"):
             said.append(f"{stage} off")
     return said
+
+
+def _layers(shot: Shot) -> list[str]:
+    """The corrections that act on a shot alone, in a line: its trim's steps, which of them move or follow, its Look."""
+    acting = shot.settings.active
+    if not acting:
+        return []
+    moving = [step.shown_name for step in acting if step.moves]
+    line = f"trim of {len(acting)}: {', '.join(step.summary() for step in acting)}"[:MOST_LINE]
+    return [line + (f" ({', '.join(moving)} change along the shot)" if moving else "")]
 
 
 def _looks(production: Production) -> list[tuple[str, str, int]]:

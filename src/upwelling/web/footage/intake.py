@@ -108,6 +108,7 @@ def row_of(shot: Shot) -> dict[str, Any]:
         "burned": any(r.kind == "burned" for r in remarks),
         "origin": ORIGINS.get(now.encoding_from, ""),
         "format": format_of(shot),
+        "decoding": [row.sentence() for row in shot.decoding],
         "inherited": inherited_encoding(shot)[0] if now.encoding_from == "shot" else "",
     }
 

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from upwelling.core.documents import opened, read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
+from upwelling.core.media.decoding import Known, decoding_of
 from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import Timecode, reel_of
@@ -83,6 +84,13 @@ class Camera(models.Model):
         if not self.correction:
             return None
         return read_stored("camera correction", self.name, Correction, self.correction)
+
+    @cached_property
+    def matrix_of_clips(self) -> str:
+        """The matrix that all tagged movies of the camera name; empty where none does, or they differ."""
+        said = self.shots.filter(kind="movie", ycbcr=True).values_list("facts_json__tags__matrix", flat=True).distinct()
+        named = {name for name in said if name}
+        return str(named.pop()) if len(named) == 1 else ""
 
 
 class ShotQuerySet(models.QuerySet["Shot"]):
@@ -238,14 +246,38 @@ class Shot(Authored):
         found = [Remark(**row) for row in self.recognition.get("remarks", [])]
         now = self.settled
         if now.encoding and not self.is_raw:
+            found += [
+                Remark("decoding", f"{row.sentence()}. Set it under More … in Intake if you know better.")
+                for row in self.decoding
+                if row.guessed and row.what == "Matrix"
+            ]
             extra = eight_bit_log(self.depth, self.production.encoding_named(now.encoding), now.range)
             found = [*found, extra] if extra else found
         return found
 
     @property
+    def matrix_known(self) -> tuple[str, str]:
+        """The matrix that a person or the camera's other clips say, and who does; empty where it is the file's own, or
+        nobody knows.
+        """
+        if self.matrix:
+            return self.matrix, "set by hand"
+        if self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
+            return "", ""
+        if self.facts.tags.matrix:
+            return "", ""
+        said = self.camera.matrix_of_clips
+        return (said, f"as the other clips of {self.camera.name} say") if said else ("", "")
+
+    @property
     def reading(self) -> Reading:
         """How Y'CbCr planes are decoded under the range in force."""
-        return Reading(self.settled.range, self.matrix)
+        return Reading(self.settled.range, self.matrix_known[0])
+
+    @property
+    def decoding(self) -> tuple[Known, ...]:
+        """Matrix, range, chroma and rate of a movie, each with how it is known."""
+        return decoding_of(self.facts, self.reading, self.matrix_known[1]) if self.facts_json.get("kind") else ()
 
     @property
     def settings(self) -> ShotSettings:

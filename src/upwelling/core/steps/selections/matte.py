@@ -27,7 +27,7 @@ MOST_SELECTIONS = 12
 
 def _named(rows: Any) -> list[Any]:
     """Plain data of selections, each with an id of its own; what is no plain data stays as it is."""
-    taken = {row.get("id") for row in rows if isinstance(row, dict)}
+    taken = {name for row in rows if isinstance(row, dict) and isinstance(name := row.get("id"), str)}
     made = []
     for row in rows:
         if isinstance(row, dict) and not row.get("id"):

@@ -169,7 +169,7 @@ document.addEventListener("alpine:init", () => {
           const said = await response.json();
           if (said.merged.length) return this.putTogether(said, sent);
           this.history = said.history;
-          this.$refs.thumb.src = said.thumbnail;
+          this.showThumbnail(said.thumbnail);
           this.lastGood = sent;
           this.unsaved = "";
           this.settle("save");
@@ -219,7 +219,7 @@ document.addEventListener("alpine:init", () => {
       this.correction = said.correction;
       this.lastGood = JSON.parse(JSON.stringify(said.settings));
       this.history = said.history;
-      this.$refs.thumb.src = said.thumbnail;
+      this.showThumbnail(said.thumbnail);
       this.dismiss();
       this.rebuild();
       this.takeMethod();

@@ -50,11 +50,15 @@ export const motion = {
     if (this.$refs.frame) this.$refs.frame.value = next;
     this.refresh(true);
   },
+  // The strip may be filtered so that the open shot is not in it.
+  showThumbnail(address) {
+    if (this.$refs.thumb) this.$refs.thumb.src = address;
+  },
   async standFor() {
     try {
       const said = await (await post(this.data.urls.stand, { frame: this.frame })).json();
       this.stood = said.frame;
-      this.$refs.thumb.src = said.thumbnail;
+      this.showThumbnail(said.thumbnail);
       this.settle("stand");
     } catch (error) {
       this.complain("stand", error.message);

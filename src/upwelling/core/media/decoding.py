@@ -1,0 +1,58 @@
+"""How a movie's planes become R'G'B': matrix, range, chroma's place and rate, each with how it is known."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from upwelling.core.media.footage import FileFacts, Reading
+from upwelling.core.media.movie_planes import SD_LINES, guessed_matrix, siting_of
+from upwelling.core.media.ycbcr import LUMA
+
+MATRICES = ("BT.709", "BT.601", "BT.2020")
+"""Those that a person can say a movie is coded by."""
+
+
+@dataclass(frozen=True)
+class Known:
+    """One thing, its value, how it is known, and whether that is a guess."""
+
+    what: str
+    value: str
+    how: str
+    guessed: bool = False
+
+    def sentence(self) -> str:
+        return f"{self.what} {self.value}, {self.how}"
+
+
+def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "") -> tuple[Known, ...]:
+    """Rows for a movie of Y'CbCr, empty for anything else; ``matrix_how`` says where a matrix of the reading is
+    from.
+    """
+    if not facts.ycbcr or facts.kind != "movie":
+        return ()
+    if reading.matrix:
+        matrix = Known("Matrix", reading.matrix, matrix_how or "set by hand")
+    elif facts.tags.matrix:
+        matrix = Known("Matrix", facts.tags.matrix, "as the file says")
+    else:
+        matrix = Known("Matrix", guessed_matrix(facts), f"guessed: the file names none, {_size_said(facts)}", True)
+    value = matrix.value if matrix.value in LUMA else "BT.709"
+    ranged = (
+        Known("Range", reading.range, "as the file says" if facts.tags.range == reading.range else "set by hand")
+        if facts.tags.range
+        else Known("Range", reading.range, "taken: the file names none", True)
+    )
+    siting = Known(
+        "Chroma",
+        facts.siting or siting_of(facts, value),
+        "as the file says" if facts.siting else "as its format has it",
+    )
+    rows = (matrix, ranged) if facts.subsampling == "4:4:4" else (matrix, ranged, siting)
+    return (*rows, Known("Rate", f"{facts.rate:g} frames a second", "as the file says")) if facts.rate else rows
+
+
+def _size_said(facts: FileFacts) -> str:
+    if facts.height in SD_LINES and facts.width <= 720:
+        return "and its size is that of standard definition"
+    return "and its size is not that of standard definition"

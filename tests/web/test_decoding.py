@@ -1,0 +1,79 @@
+"""By which matrix a movie's planes become R'G'B', how that is known, and that it can be said."""
+
+import json
+import subprocess
+
+import numpy as np
+import pytest
+
+from upwelling.core.media import open_footage
+from upwelling.core.media.decoding import decoding_of
+from upwelling.core.media.footage import Reading
+from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.models import Shot
+
+
+def movie(place, size, *more):
+    """A saturated picture by ffmpeg, coded by BT.709, tagged only where asked."""
+    subprocess.run(
+        ["ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", f"smptehdbars=size={size}:rate=24", "-frames:v", "2",
+        "-vf",
+         "scale=out_color_matrix=bt709:out_range=tv,format=yuv422p10le", "-c:v", "ffv1", *more, str(place)],
+        check=True,
+    )  # fmt: skip
+    return place
+
+
+@pytest.mark.parametrize(
+    ("size", "more", "matrix", "guessed"),
+    [
+        ("960x540", (), "BT.709", True),
+        ("1280x720", (), "BT.709", True),
+        ("720x576", (), "BT.601", True),
+        ("720x480", (), "BT.601", True),
+        ("960x540", ("-colorspace", "bt2020nc"), "BT.2020", False),
+        ("960x540", ("-colorspace", "smpte170m"), "BT.601", False),
+    ],
+)
+def test_the_matrix_is_named_with_how_it_is_known(tmp_path, size, more, matrix, guessed):
+    facts = open_footage(movie(tmp_path / "a.mkv", size, *more)).facts
+    row = decoding_of(facts, Reading())[0]
+    assert (row.what, row.value, row.guessed) == ("Matrix", matrix, guessed)
+    assert decoding_of(facts, Reading(matrix="BT.709"))[0].how == "set by hand"
+
+
+@pytest.fixture
+def proxy(tmp_path, upload, production):
+    upload("proxy.mkv", movie(tmp_path / "proxy.mkv", "960x540").read_bytes())
+    return production.shots.get()
+
+
+def change(client, shot, verb, value):
+    body = json.dumps({"shots": [shot.pk], "verb": verb, "value": value})
+    return client.post("/p/kilnlight/intake/change/", body, "application/json").json()
+
+
+def test_a_guessed_matrix_is_a_remark_and_can_be_set(proxy, as_):
+    """A 540-line proxy shows the colours it was coded from (ffmpeg's own bars); set to another matrix it does not."""
+    tess = as_("tess")
+    page = tess.get("/p/kilnlight/intake/").content.decode()
+    assert "Matrix BT.709, guessed: the file names none" in page
+    before = frame_of(proxy).working
+    assert change(tess, proxy, "matrix", "BT.601")["changed"] == 1
+    now = Shot.objects.get(pk=proxy.pk)
+    assert "set by hand" in now.decoding[0].sentence()
+    assert np.abs(frame_of(now).working - before).max() > 0.02
+    assert "guessed" not in tess.get("/p/kilnlight/intake/").content.decode()
+    assert "BT.601" in tess.get(f"/p/kilnlight/bench/{proxy.pk}/").content.decode()
+    assert "one of" in change(tess, proxy, "matrix", "BT.470")["refused"][0]
+    change(tess, proxy, "matrix", "")
+    assert Shot.objects.get(pk=proxy.pk).decoding[0].guessed
+
+
+def test_what_other_clips_of_the_camera_say_counts(proxy, as_, upload, production, tmp_path):
+    tagged = movie(tmp_path / "t.mkv", "960x540", "-colorspace", "bt2020nc").read_bytes()
+    upload("tagged.mkv", tagged)
+    for shot in production.shots.all():
+        change(as_("tess"), shot, "camera", "new:P-cam" if shot.pk == proxy.pk else str(production.cameras.get().pk))
+    row = production.shots.get(pk=proxy.pk).decoding[0]
+    assert (row.value, row.how) == ("BT.2020", "as the other clips of P-cam say")
