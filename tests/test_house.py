@@ -44,6 +44,21 @@ def test_no_query_takes_a_missing_json_value_for_null():
     assert not [f"{file.name}: {found[0]}" for file, text in code.items() for found in asked.finditer(text)]
 
 
+def test_the_list_of_parsers_is_whole():
+    """Each reader that runs apart, and each place of the web that takes a file, is in docs/security.md's list."""
+    from upwelling.core.apart import READERS
+
+    text = (ROOT / "docs/security.md").read_text(encoding="utf-8").split("## Where foreign bytes are read")[1]
+    modules = {place.split(":")[0].removeprefix("upwelling.").replace(".", "/") for place in READERS.values()}
+    for module in modules - {"core/cut/read"}:  # which hands on to core/cut/timeline.py there
+        assert f"`{module}.py`" in text, module
+    for module in re.findall(r"`(core/[\w/.]+)`", text):
+        assert (ROOT / "src/upwelling" / module).exists(), module
+    takes = [f for f in OURS if f.suffix == ".py" and "web" in f.parts and "tests" not in f.parts]
+    asking = {f.name for f in takes if "request.FILES" in f.read_text(encoding="utf-8")}
+    assert asking == {"views.py", "intake.py", "own_encodings.py"}, "say in docs/security.md where this file is read"
+
+
 def test_styles_name_tokens_and_hold_one_declaration_a_line():
     for file in (f for f in PAGES if f.suffix == ".css" and f.name != "tokens.css"):
         text = file.read_text(encoding="utf-8")

@@ -53,6 +53,13 @@ def add_commands(commands: Any) -> None:
     add("--bitrate", type=float, metavar="MBIT", help="megabits a second of H.264 and H.265, in two passes")
     add("--dither", choices=["blue noise", "diffused", "none"], help="default: blue noise where 8 bit are written")
     add("--no-sound", action="store_true", help="leave sound out")
+    add(
+        "--sound-kbps",
+        type=int,
+        default=0,
+        metavar="N",
+        help="kbit/s of a channel, where sound is encoded (default: 96)",
+    )
     add("--damaged", choices=["stop", "repeat"], default="stop", help="what a frame that cannot be read does")
     add("--clash", choices=["refuse", "version"], default="refuse", help="where the name is taken")
     add("--no-proof", action="store_true", help="do not open the file again and compare it")
@@ -183,6 +190,7 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
         timecode=options.timecode,
         reel=options.reel,
         sound=not options.no_sound,
+        sound_kbps=options.sound_kbps,
         damage=options.damaged,
     )
 

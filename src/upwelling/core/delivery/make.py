@@ -69,6 +69,7 @@ def order_for(
     timecode: str | None = None,
     reel: str | None = None,
     sound: bool = True,
+    sound_kbps: int = 0,
     damage: Damage = "stop",
     title: str = "",
 ) -> Order:
@@ -88,6 +89,7 @@ def order_for(
             "timecode": label,
             "reel": reel if reel is not None else _reel(facts),
             "sound": sound,
+            "sound_kbps": sound_kbps,
             "damage": damage,
             "title": title,
             "first_number": 0 if len(pieces) > 1 else pieces[0].first,

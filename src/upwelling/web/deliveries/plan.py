@@ -164,6 +164,7 @@ def _add(
             plan.form,
             rate=str(given.get("rate", "")).strip() or said.pop("rate", ""),
             sound=given.get("sound") != "off" and not said.pop("silent", False),
+            sound_kbps=whole_or(given.get("sound_kbps")),
             damage=damage_of(given),
             title=what[:200],
             **said,
