@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 import pytest
 
@@ -113,6 +114,14 @@ def test_what_waits_without_a_task_is_found_and_killed_workers_lose_nothing(work
     assert workshop.tried("fine") == 1
     assert second.poll() is None
     assert third.poll() is None  # it waits for the lock, and does nothing
+    held = Path(workshop.environment["UPWELLING_DATA"]) / "worker.lock"
+    first, other = int(held.read_text()), {second.pid, third.pid}
+    assert first in other, "the lock's file names the one that works"
+    waiting = third if first == second.pid else second
+    os.kill(first, signal.SIGKILL)
+    workshop.until(lambda: held.read_text().strip() == str(waiting.pid))
+    waiting.terminate()
+    workshop.until(lambda: waiting.poll() is not None)
 
 
 def test_work_that_does_not_listen_is_ended_when_it_is_cancelled_and_a_removed_task_is_no_matter(workshop):

@@ -126,6 +126,9 @@ class Supervisor:
                 except BlockingIOError:
                     self._check_parent()
                     time.sleep(LOOK)
+            self.lock.truncate(0)
+            self.lock.write(f"{os.getpid()}\n")  # so that whoever looks sees which of several does the work
+            self.lock.flush()
             self._until_it_works(lambda: take_over(self.lane))
             try:
                 while True:
