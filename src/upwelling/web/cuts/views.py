@@ -149,7 +149,7 @@ def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse
             "number": one.number,
             "name": shot.name,
             "first": one.first,
-            "frames": min(one.frames, shot.last_frame - (one.first or 0) + 1),
+            "frames": min(one.record_frames, shot.last_frame - (one.first or 0) + 1),
             "record": one.event.label(one.record),
             "motion": reverse("motion", args=[production.slug, shot.pk]),
             "bench": f"{reverse('bench', args=[production.slug, shot.pk])}?frame={one.first}"

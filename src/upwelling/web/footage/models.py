@@ -244,13 +244,13 @@ class Shot(Authored):
     def remarks(self) -> list[Remark]:
         """What recognition remarked, and what follows from the encoding in force."""
         found = [Remark(**row) for row in self.recognition.get("remarks", [])]
+        found += [
+            Remark("decoding", f"{row.sentence()}. Set it under More … in Intake if you know better.")
+            for row in self.decoding
+            if row.guessed and row.what == "Matrix"
+        ]
         now = self.settled
         if now.encoding and not self.is_raw:
-            found += [
-                Remark("decoding", f"{row.sentence()}. Set it under More … in Intake if you know better.")
-                for row in self.decoding
-                if row.guessed and row.what == "Matrix"
-            ]
             extra = eight_bit_log(self.depth, self.production.encoding_named(now.encoding), now.range)
             found = [*found, extra] if extra else found
         return found
