@@ -176,3 +176,34 @@ def test_an_honest_table_is_not_accused(tmp_path):
     certificate = verify(baked(tmp_path, one), one)
     assert "Between grid points the table strays" in certificate.findings[-1].cause
     assert isinstance(bake(one), Lut3D)
+
+
+def _along(t, axis):
+    return np.take(t, np.clip(I + 1, 0, N - 1), axis)
+
+
+@pytest.mark.parametrize("entries", ["sampled", "fitted"])
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda t: _along(t, 0), "too high along red alone"),
+        (lambda t: _along(t, 2), "too high along blue alone"),
+        (lambda t: np.round(t * 255) / 255, "8 bit only"),
+        (lambda t: np.clip(t, 0, 1) ** 1.02, "power of 1.02"),
+    ],
+    ids=["red", "blue", "8 bit", "power"],
+)
+def test_small_mistakes_are_named_in_sampled_and_in_fitted_tables(tmp_path, entries, change, words):
+    one = order(N, entries=entries)
+    certificate = verify(baked(tmp_path, one, change), one)
+    assert words in " ".join(certificate.reasons_said)
+
+
+@pytest.mark.parametrize("entries", ["sampled", "fitted"])
+def test_another_adaptation_is_named(tmp_path, entries):
+    """From a tungsten-balanced space adaptation shows; between two D65 ones there is none."""
+    path = make("LogC3 EI 800/Wide Gamut 3", output="P3-D65 gamma 2.6")
+    one = order(N, path, entries=entries)
+    other = path.model_copy(update={"input": path.input.model_copy(update={"adaptation": "Bradford"})})
+    certificate = verify(baked(tmp_path, order(N, other, entries=entries)), one)
+    assert "White was adapted by Bradford" in " ".join(certificate.reasons_said) or certificate.usable

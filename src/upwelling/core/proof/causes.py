@@ -6,7 +6,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from upwelling.core.bake.make import cube
 from upwelling.core.bake.order import BakeOrder
+from upwelling.core.bake.shaper import shaper_for
+from upwelling.core.operations.exact import exact
 from upwelling.core.proof.hunt import Found, Grid
 from upwelling.core.proof.lut_box import LutBox, rounded
 from upwelling.core.proof.mistakes import mistake
@@ -28,9 +31,10 @@ def mistake_in_grid(order: BakeOrder, grid: Grid) -> str:
         return mistake(Case(order, codes, entries))
     n = grid.shape[0]
     index = np.stack(np.unravel_index(places, grid.shape), axis=-1)
-    return mistake(
-        Case(order, codes, entries, index, grid.codes.reshape(n, n, n, 3)[:, 0, 0, 0], grid.entries.reshape(n, n, n, 3))
-    )
+    made = cube(order, shaper_for(order), "").table.reshape(-1, 3)[places] if order.entries == "fitted" else None
+    right = order.held(exact(order.operations, codes)) if made is not None else 0.0
+    axis, whole = grid.codes.reshape(n, n, n, 3)[:, 0, 0, 0], grid.entries.reshape(n, n, n, 3)
+    return mistake(Case(order, codes, entries, index, axis, whole, 0.0 if made is None else made - right))
 
 
 def mistake_in_formulas(order: BakeOrder, box: LutBox) -> str:

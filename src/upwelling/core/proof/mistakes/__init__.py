@@ -23,9 +23,11 @@ def mistake(case: Case) -> str:
             f"Its entries run to {most:.0f}: it holds whole-number codes where numbers from 0 to 1 are expected. "
             "Divide them by the largest code of their depth."
         )
-    error = apart(case.right, case.entries)
+    error = apart(case.right + case.fitted, case.entries)
     tried = [
-        (apart(case.order.held(values), case.entries), words) for kind in KINDS for values, words in kind.tries(case)
+        (apart(case.order.held(values + case.fitted), case.entries), words)
+        for kind in KINDS
+        for values, words in kind.tries(case)
     ]
     least, words = min(tried, default=(np.inf, ""))
     return words if least < min(SOLVES * error, NEAR) else ""

@@ -36,6 +36,8 @@ class Case:
     index: Any = None
     axis: Any = None
     grid: Any = None
+    fitted: Any = 0.0
+    """How far the entries of a right table are from the path at the same places (N, 3): fitted ones are, on purpose."""
 
     @cached_property
     def right(self) -> Float64:

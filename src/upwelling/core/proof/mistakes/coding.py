@@ -38,7 +38,7 @@ def tries(case: Case) -> Tried:
 
 
 def _power(case: Case) -> Tried:
-    right, entries = case.right, case.entries
+    right, entries = case.right, case.entries - case.fitted
     inside = (right > 0.05) & (right < 0.95) & (entries > 0.02) & (entries < 0.98)
     if inside.sum() <= ENOUGH:
         return
@@ -52,7 +52,7 @@ def _power(case: Case) -> Tried:
         else 0.0
     )
     meant = min(_GAMMAS, key=lambda g: abs(asked / g - power)) if asked else 0.0
-    if asked and abs(asked / meant - power) < 0.006 and meant != asked:
+    if asked and abs(asked / meant - power) < 0.001 and meant != asked:
         power = asked / meant
         words = (
             f"It is made for a display gamma of {meant:g} where {asked:g} is asked for (power "

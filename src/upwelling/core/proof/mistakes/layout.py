@@ -40,6 +40,12 @@ def tries(case: Case) -> Tried:
             f"Its entries belong {words}: entry i was made at ({'i + ' if shift > 0 else 'i − '}{abs(shift):g})/(n − "
             "1). Make it at i/(n − 1).",
         )
+    for axis, name in enumerate(_CHANNELS):
+        for shift, words in ((1, "high"), (-1, "low")):
+            yield (
+                case.at(_on(case, case.index + shift * np.eye(3)[axis])),
+                f"Its entries belong one grid point too {words} along {name} alone. Check how its rows are counted.",
+            )
     yield (
         case.at(_on(case, (case.index + 0.5) * (n - 1) / n)),
         f"Its grid points were taken at (i + ½)/{n}, the middles of {n} cells, instead of i/{n - 1}, so that neither "

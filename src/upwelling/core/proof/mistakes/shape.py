@@ -24,7 +24,7 @@ def tries(case: Case) -> Tried:
             and not case.order.receiver.precision
         ):
             yield (
-                np.round(case.right * top) / top,
+                np.round((case.right + case.fitted) * top) / top - case.fitted,
                 f"Its entries have {depth} bit only: they are whole {depth}-bit codes. Write at least six decimals.",
             )
     if case.grid is None or len(case.axis) < 5:
