@@ -12,7 +12,7 @@ from upwelling.core.colour.oklab import lms_to_oklab, rgb_to_lms
 from upwelling.core.colour.primaries import PRIMARIES, primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue
-from upwelling.core.media import open_footage
+from upwelling.core.media import Reading, open_footage
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.operations import run_reference
 from upwelling.core.path import Input, Path
@@ -143,7 +143,7 @@ def test_kilnlights_over_exposed_shots_against_the_light_they_were_shot_of(name,
     if camera is PHONE:
         place = tmp_path / "p.mp4"
         write_movie(place, [code] * 2, "h265-10", matrix="BT.2020")
-        code = open_footage(place).frame(0).code
+        code = open_footage(place).frame(0, Reading("legal", "BT.2020")).code  # it names no matrix: as it was coded
     light = to_light(code, camera.encoding_name)
     starts = camera_plateaus(code).starts
     found = find_clips(light, code, starts, AP1, channels)
