@@ -122,6 +122,9 @@ def test_a_cuts_events_and_the_cut_as_one_picture_and_the_way_back(take, order, 
         assert "queued" in said, said
         made = Delivery.objects.get(name=f"{missing}.mp4")
         assert (made.frames, made.verdict) == (frames, "holds")
+    page = order(cut=cut.pk, **{"as": "one"}, missing="leave", preset="H.264", pattern="quiet", sound="off")
+    assert "queued" in page
+    assert not Delivery.objects.get(name="quiet.mp4").order.sound
     cut.events.filter(number=2).update(speed=0.5, frames=2, record_frames=4)
     order(cut=cut.pk, handles="2", pattern="source{event}")
     order(cut=cut.pk, retimed="played", pattern="played{event}")

@@ -157,13 +157,14 @@ def _add(
     event: CutEvent | None = None,
     **said: Any,
 ) -> None:
-    """One more file, or a sentence why it cannot be."""
+    """One more file, or a sentence why it cannot be; ``silent``: no sound fits it."""
+    silent = said.pop("silent", False)
     try:
         order = order_for(
             pieces,
             plan.form,
             rate=str(given.get("rate", "")).strip() or said.pop("rate", ""),
-            sound=given.get("sound") != "off" and not said.pop("silent", False),
+            sound=given.get("sound") != "off" and not silent,
             sound_kbps=whole_or(given.get("sound_kbps")),
             damage=damage_of(given),
             title=what[:200],
