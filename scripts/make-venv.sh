@@ -25,9 +25,4 @@ echo "Installing $1 …"
 # The project itself, as a path file: nothing to build, so no build tools are fetched.
 site=$(.venv/bin/python -c 'import sysconfig; print(sysconfig.get_path("purelib"))')
 echo "$PWD/src" > "$site/upwelling.pth"
-cat > .venv/bin/upwelling <<SCRIPT
-#!$PWD/.venv/bin/python
-from upwelling.cli.main import main
-raise SystemExit(main())
-SCRIPT
-chmod +x .venv/bin/upwelling
+sh scripts/write-launcher.sh .venv/bin/upwelling "$PWD/.venv/bin/python"

@@ -13,11 +13,12 @@ from upwelling.core.bake.make import comments
 from upwelling.core.bake.shaper import shaper_of
 from upwelling.core.lut import Lut3D
 from upwelling.core.packages.cdl_part import cdl_part, step_of
-from upwelling.core.path import Look
+from upwelling.core.path import Look, Trim
 from upwelling.core.proof import Certificate, Tolerances, frame_sample, solve, verify
+from upwelling.core.proof.solver import way_out
 from upwelling.core.proof.tolerances import tolerances_for
 from upwelling.core.proof.trial import Trial
-from upwelling.core.steps import Exposure, Ladder, Saturation, SlopeOffsetPower
+from upwelling.core.steps import Contrast, Exposure, Ladder, Saturation, SlopeOffsetPower
 
 pytestmark = pytest.mark.slow
 
@@ -100,6 +101,16 @@ def test_all_formats_are_crossed():
     assert "if you choose Common LUT Format" in found.said()
 
 
+def test_a_contrast_holds_on_an_hdr_display_behind_formulas_with_more_points():
+    path = make("Apple Log/BT.2020", output="BT.2100 PQ 1000")
+    trimmed = path.model_copy(update={"trim": Trim(steps=(Contrast(contrast=1.5),))})
+    one = _of(BakeOrder(path=trimmed, receiver=PROGRAM, format="clf", size=65), 65)
+    trial = Trial(one, [], tolerances_for(True))
+    nearest = trial.behind_formulas(65)
+    assert not nearest.holds
+    assert "With a grid of 129 points, 129³ behind formulas would hold: put 129 among" in way_out(trial, nearest)
+
+
 def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):
     """The figures the solver gives are those the verification finds, and no worse than those of the two likeliest
     shapers.
@@ -178,7 +189,7 @@ def test_the_fit_mixes_entries_as_the_receiver_does(interpolation):
     np.testing.assert_allclose(mixed, Lut3D(table).apply(codes, interpolation, plain=True), atol=2e-6)
 
 
-def testone_wrong_entry_among_fitted_ones_is_found(tmp_path):
+def test_one_wrong_entry_among_fitted_ones_is_found(tmp_path):
     one = order(17, entries="fitted")
     certificate = verify(baked(tmp_path, one, one_wrong((5, 9, 7), 0.02)), one)
     assert (certificate.grid.wrong, certificate.grid.worst_index) == (1, (5, 9, 7))

@@ -223,8 +223,10 @@ def test_killed_processes_lose_their_part_and_nothing_else(log_movie, tmp_path):
 
 @pytest.mark.slow
 def test_a_scheduler_and_two_workers_one_killed(log_movie, tmp_path):
-    """Separate processes, as on three machines; the one that is killed costs its part alone."""
-    python = [sys.executable, "-m"]
+    """Separate processes, as on three machines, by the command that is installed; the one killed costs its part."""
+    python, upwelling = [sys.executable, "-m"], str(tmp_path / "upwelling")
+    writing = FilePath(__file__).parents[2] / "scripts" / "write-launcher.sh"
+    subprocess.run(["/bin/sh", str(writing), upwelling, sys.executable], check=True)
     log = tmp_path / "scheduler.log"
     with log.open("w") as out:
         scheduler = subprocess.Popen(
@@ -241,7 +243,7 @@ def test_a_scheduler_and_two_workers_one_killed(log_movie, tmp_path):
                 address = found[0]
                 break
             time.sleep(0.1)
-        worker = [*python, "upwelling", "worker", "--scheduler", address, "--processes", "1"]
+        worker = [upwelling, "worker", "--scheduler", address, "--processes", "1"]
         others = [
             subprocess.Popen(worker, start_new_session=True, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
             for _ in range(2)
@@ -250,9 +252,7 @@ def test_a_scheduler_and_two_workers_one_killed(log_movie, tmp_path):
             client.wait_for_workers(2, timeout=120)
         target = tmp_path / "far.mov"
         command = ["deliver", str(log_movie), str(target), "--from", LOG, "--to", "sRGB", "--no-proof"]
-        running = subprocess.Popen(
-            [*python, "upwelling", *command, "--scheduler", address], stderr=subprocess.PIPE, text=True
-        )
+        running = subprocess.Popen([upwelling, *command, "--scheduler", address], stderr=subprocess.PIPE, text=True)
         while running.poll() is None and not list(tmp_path.glob(".parts-*/lock")):
             time.sleep(0.05)
         os.killpg(others[0].pid, 9)

@@ -7,9 +7,11 @@ from tests.core.bakes import BY_NAME, PROGRAM, baked, make, order
 from upwelling.core.bake import RECEIVERS, BakeOrder, Section, bake
 from upwelling.core.bake.native import native_nodes
 from upwelling.core.bake.receivers import Receiver, plain_receiver
+from upwelling.core.colour.primaries import primaries
 from upwelling.core.errors import BadLut, BadValue
-from upwelling.core.lut import Lut3D
+from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
+from upwelling.core.operations.exact import exact
 from upwelling.core.packages.package import table_name
 from upwelling.core.path import Look
 from upwelling.core.proof import solve, verify
@@ -147,6 +149,17 @@ def test_formulas_are_written_where_the_section_is_one(tmp_path):
             )  # V-Log's printed constants miss each other at the break by 1e-6 of code; the format has them meet
             assert certificate.grid is None
     assert native_nodes(order(33).operations) is None
+
+
+@pytest.mark.parametrize(("step", "formulas"), [({"amount": 1.4}, True), ({"amount": 0.3, "spare_skin": 0.5}, False)])
+def test_oklab_chroma_is_written_as_formulas(step, formulas):
+    """Where all colours are scaled alike; held to the float64 reference, negative light with it."""
+    shift = Saturation(**step).work(primaries("AP1"))
+    nodes = native_nodes(shift)
+    assert (nodes is not None) is formulas
+    light = np.random.default_rng(3).uniform(-0.1, 4.0, (4000, 3))
+    if nodes:
+        np.testing.assert_allclose(ProcessList(tuple(nodes)).apply(light), exact(shift, light), atol=2e-6)
 
 
 @pytest.mark.parametrize(

@@ -10,6 +10,7 @@ are our own; figures in docs/numbers.md.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,47 +21,64 @@ from upwelling.core.arrays import Float64
 from upwelling.core.bake.native import half_table, native_nodes
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.colour.primaries import rgb_to_rgb
-from upwelling.core.curves.pq import PQ
 from upwelling.core.engine.fold import folded
 from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut3D
 from upwelling.core.lut.process import Node, TableNode
 from upwelling.core.operations import Matrix, Operation
 
-BELOW = 0.25
+BELOW = 0.3
 """Share of the grid for light that a channel of the display cannot show: it is below 0 there, and the gamut fit
 brings it back.
 """
-DEEPEST = 0.45
-"""PQ's signal to which the grid goes below 0, a 190th of its top: nearer to 0 the strongest colours of cameras are
-lost, further below the grid is too coarse for the shadows of pictures.
+DEEPEST = 0.2
+"""Light below 0 to which the grid goes, in diffuse whites: nearer to 0 the strongest colours of cameras are lost,
+further below the grid is too coarse for the shadows of pictures.
 """
 TOP = 64.0
 """Light at the top of the grid, in diffuse whites: eight and a half stops over mid grey, where every rendering has
 long come to its peak. With 32 lamps stray, with 100 the darks do.
+"""
+TOE = 0.0008
+"""Light, in diffuse whites, about which the coding goes from straight to logarithmic. The gamut fit bends where one
+channel is a given share of another, in darks as in lights, so points stand at equal ratios; PQ's own curve has four
+times the ratio from point to point near black, and errs there twice as much under a contrast.
 """
 _PLANES = 8
 
 
 @dataclass(frozen=True)
 class DisplayLight:
-    """Light in the display's primaries coded by PQ's curve (SMPTE ST 2084:2014, equations 4 and 5) with ``top`` as its
-    peak, and mirrored below 0; 0 comes to ``black``.
+    """Light in the display's primaries coded as log2(1 + light/toe), from ``-deepest`` below 0 to ``top``; 0 comes to
+    ``black``, a point of the grid.
     """
 
-    top: float
     black: float
+    top: float = TOP
+    deepest: float = DEEPEST
+    toe: float = TOE
 
     def apply(self, rgb_linear: Any) -> Float64:
-        signal = PQ.from_linear(np.clip(np.asarray(rgb_linear, dtype=np.float64) / self.top, -1.0, 1.0))
-        share = np.where(signal < 0, self.black / DEEPEST, 1 - self.black)
-        return np.asarray(np.clip(self.black + signal * share, 0.0, 1.0))
+        light = np.asarray(rgb_linear, dtype=np.float64)
+        stops = np.sign(light) * np.log2(1 + np.abs(light) / self.toe)
+        code = self.black + stops * np.where(stops < 0, self._below, self._above)
+        return np.asarray(np.clip(code, 0.0, 1.0))
 
     def light_of(self, code: Any) -> Float64:
         """Light (…) of codes 0…1."""
         away = np.asarray(code, dtype=np.float64) - self.black
-        signal = np.where(away < 0, away * DEEPEST / self.black, away / (1 - self.black))
-        return np.asarray(PQ.to_linear(signal) * self.top)
+        stops = away / np.where(away < 0, self._below, self._above)
+        return np.asarray(np.sign(stops) * (np.exp2(np.abs(stops)) - 1) * self.toe)
+
+    @property
+    def _below(self) -> float:
+        """Code of a stop below 0."""
+        return self.black / math.log2(1 + self.deepest / self.toe)
+
+    @property
+    def _above(self) -> float:
+        """Code of a stop above 0."""
+        return (1 - self.black) / math.log2(1 + self.top / self.toe)
 
 
 def _parts(order: BakeOrder) -> tuple[tuple[Operation, ...], tuple[Operation, ...]]:
@@ -94,7 +112,7 @@ def display_cube(order: BakeOrder) -> tuple[Node, ...]:
             "Steps of this path mix channels in a way that formulas do not hold, so its cube cannot stand behind them. "
             "Take a plain cube, or one behind an adapted shaper."
         )
-    coding = DisplayLight(TOP, round(BELOW * (order.size - 1)) / (order.size - 1))
+    coding = DisplayLight(round(BELOW * (order.size - 1)) / (order.size - 1))
     axis = coding.light_of(np.linspace(0.0, 1.0, order.size))
     back = np.linalg.inv(matrix).T
     program = engine.compile_operations(rest)

@@ -11,6 +11,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.segmented_power import Identity, PurePower
 from upwelling.core.lut import Lut1D
@@ -28,6 +29,7 @@ from upwelling.core.lut.process import (
 from upwelling.core.operations import (
     Affine,
     ChannelCurves,
+    ColourShift,
     Decode,
     Encode,
     Matrix,
@@ -108,6 +110,8 @@ def _nodes_of(operation: Operation) -> list[Node] | None:
             ]
         case Saturate():
             return [CdlNode(saturation=operation.amount, style="Fwd" if operation.clamp else "FwdNoClamp")]
+        case ColourShift() if operation.scales_chroma_alone:
+            return _chroma(operation)
         case Decode():
             curve = _curve(operation.curve, decode=True)
             return None if curve is None else [*curve, *([_gain(operation.scale)] if operation.scale != 1 else [])]
@@ -115,6 +119,24 @@ def _nodes_of(operation: Operation) -> list[Node] | None:
             curve = _curve(operation.curve, decode=False)
             return None if curve is None else [*([_gain(1 / operation.scale)] if operation.scale != 1 else []), *curve]
     return None
+
+
+def _chroma(shift: ColourShift) -> list[Node]:
+    """Oklab's chroma times one number: a matrix among the cube roots of cone responses, which keep their sign."""
+    amount = 1.0 if shift.amount is None else shift.amount
+    to_lms, cube = np.array(shift.to_lms), (3.0, 3.0, 3.0)
+    among_roots = LAB_TO_ROOT @ np.diag((1.0, amount, amount)) @ ROOT_TO_LAB
+    return [
+        _matrix(to_lms),
+        ExponentNode("basicMirrorRev", cube),
+        _matrix(among_roots),
+        ExponentNode("basicMirrorFwd", cube),
+        _matrix(np.linalg.inv(to_lms)),
+    ]
+
+
+def _matrix(matrix: Float64) -> MatrixNode:
+    return MatrixNode(tuple((*row, 0.0) for row in matrix.tolist()))
 
 
 def _curve(curve: object, decode: bool) -> list[Node] | None:

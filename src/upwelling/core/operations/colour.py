@@ -63,6 +63,14 @@ class ColourShift(PixelOperation):
     brightness_by_saturation: Spline = FLAT
     brightness_by_stops: Spline = FLAT
 
+    @property
+    def scales_chroma_alone(self) -> bool:
+        """Whether all it does is to scale chroma by one number, the same for every colour."""
+        gains = (self.saturation_by_hue, self.saturation_by_saturation, self.saturation_by_stops)
+        moves = [self.hue_by_hue, self.hue_by_saturation, self.hue_by_stops, self.brightness_by_hue]
+        moves += [self.brightness_by_saturation, self.brightness_by_stops]
+        return all(gain.is_flat(1.0) for gain in gains) and all(move.is_flat(0.0) for move in moves)
+
     def apply(self, rgb: Float64) -> Float64:
         matrix = np.array(self.to_lms)
         lab, hue, saturation, stops = polar(rgb, matrix)

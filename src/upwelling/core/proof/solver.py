@@ -18,7 +18,7 @@ from upwelling.core.proof.tolerances import Tolerances, tolerances_for
 from upwelling.core.proof.trial import OUTRIGHT, Trial, Tried
 from upwelling.core.tables.formats import FORMATS, FormatName, first_with
 
-_LARGER = 65
+_LARGER, _LARGEST = 65, 129
 _WITHIN_REACH = 2.5
 """Times the tolerance up to which fitting the entries may still make a table hold."""
 _ROUNDED_AWAY = 1.0
@@ -205,6 +205,11 @@ def way_out(trial: Trial, nearest: Tried) -> str:
         holding = next((t for t in kinds if t.holds), None)
         if holding is not None:
             return f"With {words}, {holding.said()} would hold; or with {_wider(nearest, limits)}."
+    if r.grids[-1] < _LARGEST and (found := trial.behind_formulas(_LARGEST)) is not None and found.holds:
+        return (
+            f"With a grid of {_LARGEST} points, {found.said()} would hold: put {_LARGEST} among the receiver’s grids "
+            f"if it takes that; or with {_wider(nearest, limits)}."
+        )
     return f"It would hold with {_wider(nearest, limits)}."
 
 
