@@ -1,6 +1,8 @@
 """Tables tried on pictures from the command line."""
 
 import json
+from fractions import Fraction
+from pathlib import Path as FilePath
 
 import numpy as np
 import pytest
@@ -8,8 +10,28 @@ import pytest
 from tests.core.test_cli import RNG, SLOG, TV, run
 from tests.core.test_cli import folder as folder
 from tests.core.witness import ffmpeg_write
+from upwelling.core.media.movie_write import write_movie
 
 pytestmark = pytest.mark.slow
+
+
+def test_what_a_command_takes_unasked_is_said(folder, capsys):
+    """The first frame of a movie, and scene light where an encoding has nearly the name of an output."""
+    frames = np.random.default_rng(4).uniform(0.2, 0.6, (3, 36, 64, 3))
+    write_movie(folder / "m.mov", frames, "prores-422", rate=Fraction(24))
+    for asked, said in (((), True), (("--frame", "2"), False)):
+        assert run("convert", "m.mov", "m.tif", *SLOG, "--to", "sRGB/BT.709", *asked) == 0
+        assert ("frame 0 of 3 is taken; --frame takes another" in capsys.readouterr().err) is said
+    for name, said in (("BT.1886/BT.709", True), (TV[1], False)):
+        assert run("deliver", "m.mov", f"{said}.tif", *SLOG, "--to", name, "--no-proof") == 0
+        assert ("scene light is written as BT.1886/BT.709, nothing rendered" in capsys.readouterr().err) is said
+
+
+def test_depth_in_a_proof_is_what_was_encoded(folder, capsys):
+    """ffmpeg decodes every ProRes 4444 at 12 bits; its encoder took 10 of them (its own list of pixel formats)."""
+    write_movie(folder / "m.mov", np.full((2, 36, 64, 3), 0.4), "prores-422", rate=Fraction(24))
+    assert run("deliver", "m.mov", "x.mov", *SLOG, *TV, "--preset", "ProRes 4444") == 0
+    assert "encoded from 10 bits, decodes at 12" in FilePath("x.mov.proof.json").read_text()
 
 
 def test_tables_are_tried_on_the_pictures_given(folder, capsys):

@@ -44,7 +44,10 @@ def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, productio
     with pytest.raises(Refused, match="no declared spaces"):
         _ = row.declared
     assert bring(tess, "twin.cube", data).status_code == 422
-    tess.post(f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1"})
+    answer = tess.post(
+        f"/p/kilnlight/luts/{row.pk}/declare/", {"expects": "ACEScct/AP1", "gives": "ACEScct/AP1"}, follow=True
+    )
+    assert "legal codes" not in answer.content.decode()
     tess.post(P + "new/", {"from": "lut", "lut": row.pk, "name": "Print"})
     look = Look.objects.get(name="Print")
     assert isinstance(look.newest.step_list[0], LutStep)
@@ -60,6 +63,17 @@ def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, productio
     assert not ImportedLut.objects.exists()
     assert not list((fresh.disk_path.parent.parent.parent / "luts").rglob("*.cube"))
     assert Shot.objects.get(pk=shots[0].pk).path().fingerprint == fresh.path().fingerprint
+
+
+def test_legal_codes_that_are_declared_full_are_said(shot, as_, production):
+    grid = np.stack(np.meshgrid(*[np.linspace(64, 940, 9) / 1023] * 3, indexing="ij"), axis=-1)
+    bring(as_("tess"), "legal.cube", format_cube(Lut3D(grid.astype(np.float32))).encode())
+    place = f"/p/kilnlight/luts/{ImportedLut.objects.get().pk}/"
+    spaces = {"expects": "S-Log3/S-Gamut3.Cine", "gives": "BT.709 BT.1886"}
+    for declared, warned in (("full", True), ("legal", False)):
+        page = as_("tess").post(place + "declare/", {**spaces, "gives_range": declared}, follow=True).content.decode()
+        assert ("runs from 64 to 940 of 10-bit codes, which are legal" in page) is warned
+    assert "scene light, nothing rendered yet" in page
 
 
 @pytest.mark.parametrize(

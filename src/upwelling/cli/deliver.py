@@ -102,6 +102,11 @@ def _settle_hand_over(options: argparse.Namespace) -> None:
         if not found:
             raise UnknownName("output or encoding", options.target, [*OUTPUTS, *ENCODINGS])
         options.written = options.written or found
+        if encoding(found).referred == "display":
+            sys.stderr.write(
+                f"upwelling: note: scene light is written as {found}, nothing rendered; an output renders, as does "
+                "“BT.709 BT.1886” (upwelling encodings lists both).\n"
+            )
         options.target = None if options.recipe else "BT.709 BT.1886"
     elif options.written and not options.target and not options.recipe:
         options.target = "BT.709 BT.1886"
