@@ -70,6 +70,30 @@ def test_a_guessed_matrix_is_a_remark_and_can_be_set(proxy, as_):
     assert Shot.objects.get(pk=proxy.pk).decoding[0].guessed
 
 
+def test_chroma_and_matrix_are_said_for_a_shot_and_for_a_camera(proxy, as_, production):
+    """The shot before its camera, the camera before the file; pixels follow."""
+    tess, seen = as_("tess"), {}
+    camera = production.cameras.create(name="B-cam")
+    Shot.objects.filter(pk=proxy.pk).update(camera=camera)
+    form = {"name": "B-cam", "encoding": "", "range": "", "siting": "top left", "matrix": "BT.2020"}
+    assert tess.post(f"/p/kilnlight/cameras/{camera.pk}/", form).status_code == 302
+    for own, matrix, siting, how in (
+        ("", "BT.2020", "top left", "set for B-cam"),
+        ("centre", "BT.2020", "centre", "set by hand"),
+    ):
+        change(tess, proxy, "siting", own)
+        now = Shot.objects.get(pk=proxy.pk)
+        rows = {row.what: row for row in now.decoding}
+        assert (rows["Matrix"].value, rows["Matrix"].how) == (matrix, "set for B-cam")
+        assert (rows["Chroma"].value, rows["Chroma"].how) == (siting, how)
+        assert (now.reading.matrix, now.reading.siting) == (matrix, siting)
+        seen[siting] = frame_of(now).working
+    assert np.abs(seen["centre"] - seen["top left"]).max() > 0.01
+    assert "Chroma sits at one of" in change(tess, proxy, "siting", "middle")["refused"][0]
+    answer = tess.post(f"/p/kilnlight/cameras/{camera.pk}/", {**form, "matrix": "x"}, follow=True).content.decode()
+    assert "The camera was not changed. The matrix is one of" in answer
+
+
 def test_what_other_clips_of_the_camera_say_counts(proxy, as_, upload, production, tmp_path):
     tagged = movie(tmp_path / "t.mkv", "960x540", "-colorspace", "bt2020nc").read_bytes()
     upload("tagged.mkv", tagged)

@@ -25,9 +25,9 @@ class Known:
         return f"{self.what} {self.value}, {self.how}"
 
 
-def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "") -> tuple[Known, ...]:
-    """Rows for a movie of Y'CbCr, empty for anything else; ``matrix_how`` says where a matrix of the reading is
-    from.
+def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "", siting_how: str = "") -> tuple[Known, ...]:
+    """Rows for a movie of Y'CbCr, empty for anything else; ``matrix_how`` and ``siting_how`` say where
+    what the reading has of them is from.
     """
     if not facts.ycbcr or facts.kind != "movie":
         return ()
@@ -43,11 +43,12 @@ def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "") -> tup
         if facts.tags.range
         else Known("Range", reading.range, "taken: the file names none", True)
     )
-    siting = Known(
-        "Chroma",
-        facts.siting or siting_of(facts, value),
-        "as the file says" if facts.siting else "as its format has it",
-    )
+    if reading.siting:
+        siting = Known("Chroma", reading.siting, siting_how or "set by hand")
+    elif facts.siting:
+        siting = Known("Chroma", facts.siting, "as the file says")
+    else:
+        siting = Known("Chroma", siting_of(facts, value), "as its format has it")
     rows = (matrix, ranged) if facts.subsampling == "4:4:4" else (matrix, ranged, siting)
     return (*rows, Known("Rate", f"{facts.rate:g} frames a second", "as the file says")) if facts.rate else rows
 

@@ -21,6 +21,7 @@ from upwelling.web.common.requests import Refused, json_body, list_of, number
 from upwelling.web.footage.access import camera_view, shot_view
 from upwelling.web.footage.cameras import change_camera, remove_camera, set_development
 from upwelling.web.footage.correction_views import correction_facts
+from upwelling.web.footage.decoding import SAYABLE, set_camera_decoding
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.listing import loaded
@@ -48,6 +49,7 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
                 encoding=request.POST.get("encoding", ""),
                 code_range=request.POST.get("range", ""),
             )
+            set_camera_decoding(camera, request.POST.get("matrix", ""), request.POST.get("siting", ""))
             given = {
                 key.removeprefix("development."): value
                 for key, value in request.POST.items()
@@ -79,6 +81,7 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
             "encoded": encoded,
             "choices": encoding_choices("None: each shot its own", production),
             "ranges": RANGES,
+            "sayable": SAYABLE,
             "charts": [_chart(shot) for shot in charts],
             "development_fields": _fields(camera.raw_development),
             "encoded_codes": [encoded.code_of(v) * 1023 for v in (0.0, 0.18, 0.9)] if encoded else [],

@@ -58,6 +58,8 @@ class Camera(models.Model):
     model = models.CharField(max_length=120, blank=True)
     encoding = models.CharField(max_length=80, blank=True)
     range = models.CharField(max_length=5, blank=True, choices=RANGES)
+    matrix = models.CharField(max_length=12, blank=True)
+    siting = models.CharField(max_length=12, blank=True)
     development = models.JSONField(null=True, blank=True)
     correction = models.JSONField(null=True, blank=True)
     corrected_from = models.ForeignKey("Shot", null=True, on_delete=models.SET_NULL, related_name="+")
@@ -151,6 +153,7 @@ class Shot(Authored):
     frame = models.PositiveIntegerField(default=0)
     ycbcr = models.BooleanField(default=False)
     matrix = models.CharField(max_length=12, blank=True)
+    siting = models.CharField(max_length=12, blank=True)
     raw_profile = models.JSONField(null=True, blank=True)
     facts_json = models.JSONField(default=dict)
     signal_json = models.JSONField(default=dict)
@@ -255,29 +258,40 @@ class Shot(Authored):
             found = [*found, extra] if extra else found
         return found
 
+    def _said(self, field: str) -> tuple[str, str]:
+        """The ``matrix`` or ``siting`` that a person says, of the shot or of its camera, and of which."""
+        if own := getattr(self, field):
+            return own, "set by hand"
+        if self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
+            return "", ""
+        shared = getattr(self.camera, field)
+        return (shared, f"set for {self.camera.name}") if shared else ("", "")
+
     @property
     def matrix_known(self) -> tuple[str, str]:
         """The matrix that a person or the camera's other clips say, and who does; empty where it is the file's own, or
         nobody knows.
         """
-        if self.matrix:
-            return self.matrix, "set by hand"
-        if self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
-            return "", ""
+        said = self._said("matrix")
+        if said[0] or self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
+            return said
         if self.facts.tags.matrix:
             return "", ""
-        said = self.camera.matrix_of_clips
-        return (said, f"as the other clips of {self.camera.name} say") if said else ("", "")
+        clips = self.camera.matrix_of_clips
+        return (clips, f"as the other clips of {self.camera.name} say") if clips else ("", "")
 
     @property
     def reading(self) -> Reading:
         """How Y'CbCr planes are decoded under the range in force."""
-        return Reading(self.settled.range, self.matrix_known[0])
+        siting: Any = self._said("siting")[0]
+        return Reading(self.settled.range, self.matrix_known[0], siting)
 
     @property
     def decoding(self) -> tuple[Known, ...]:
         """Matrix, range, chroma and rate of a movie, each with how it is known."""
-        return decoding_of(self.facts, self.reading, self.matrix_known[1]) if self.facts_json.get("kind") else ()
+        if not self.facts_json.get("kind"):
+            return ()
+        return decoding_of(self.facts, self.reading, self.matrix_known[1], self._said("siting")[1])
 
     @property
     def settings(self) -> ShotSettings:

@@ -14,9 +14,9 @@ from upwelling.core.documents import sealed
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import digest_of, whole_file
 from upwelling.core.media import ENDINGS, Raw, open_footage
-from upwelling.core.media.decoding import MATRICES
 from upwelling.core.recognise import read_sidecars
 from upwelling.web.common.requests import Refused
+from upwelling.web.footage.decoding import set_decoding
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.recognition import (
     apply_recognition,
@@ -189,24 +189,14 @@ def _range_alone(shot: Shot, value: str) -> None:
     settle_encoding(shot, shot.encoding, value)
 
 
-def set_matrix(shot: Shot, matrix: str) -> Shot:
-    """Says by which matrix a movie's planes are decoded; empty: as the file says, or as is taken where it says none."""
-    if matrix not in ("", *MATRICES):
-        raise Refused(f"The matrix is one of {', '.join(MATRICES)}.")
-    if matrix and (shot.kind != "movie" or not shot.ycbcr):
-        raise Refused(f"{shot.name} is no movie of Y'CbCr, so it has no matrix to be decoded by.")
-    shot.matrix = matrix
-    shot.save(update_fields=["matrix"])
-    return shot
-
-
 CHANGES: dict[str, Callable[[Shot, str], Any]] = {
     "encoding": _settle_alone,
     "range": _range_alone,
     "accept": lambda shot, _: accept(shot),
     "display": lambda shot, _: already_display(shot),
     "reconsider": lambda shot, _: reconsider(shot),
-    "matrix": set_matrix,
+    "matrix": lambda shot, value: set_decoding(shot, "matrix", value),
+    "siting": lambda shot, value: set_decoding(shot, "siting", value),
     "managed": lambda shot, value: set_managed(shot, {"on": True, "off": False}.get(value)),
 }
 """What can be changed of many shots at once, by name."""
