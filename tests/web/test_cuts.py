@@ -55,6 +55,10 @@ def test_a_cut_is_brought_in_and_its_events_are_found(clip, as_, production):
     assert "01:00:10:00 – 01:00:10:12" in page
     for frame, asked in (("7", 7), ("48", 0), ("x", 0)):
         assert f'"asked": {asked}' in tess.get(f"/p/kilnlight/bench/{clip.pk}/?frame={frame}").content.decode()
+    played = tess.get(f"{PAGE}{cut.pk}/play/").content.decode()
+    assert "another speed" not in played
+    CutEvent.objects.filter(pk=one.pk).update(speed=2.0)
+    assert "shown here at their source's own: 1." in " ".join(tess.get(f"{PAGE}{cut.pk}/play/").content.decode().split())
     seen = as_("vera").get(f"{PAGE}{cut.pk}/?state=missing").content.decode()
     assert "B007" in seen
     assert "Settle it" not in seen

@@ -33,7 +33,7 @@ class Event:
 
     ``start`` and ``record`` are labels as counts of frames, ``frames`` is how many of its source it shows from there:
     at twice the speed twice as many as its ``record_frames``, of a frame that stands still one. ``speed`` is 1 unless
-    the list changes it; ``transition`` says how it begins where that is no cut. ``black``: it is of no source.
+    the list changes it; ``transition`` says how it begins where that is no cut.
     """
 
     number: int

@@ -166,6 +166,7 @@ def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse
             "rows": rows,
             "events": json.dumps(events),
             "missing": cut.events.count() - len(rows),
+            "retimed": ", ".join(str(one.number) for one, _ in rows if one.speed != 1),
         },
     )
 
