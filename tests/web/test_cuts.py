@@ -58,7 +58,9 @@ def test_a_cut_is_brought_in_and_its_events_are_found(clip, as_, production):
     played = tess.get(f"{PAGE}{cut.pk}/play/").content.decode()
     assert "another speed" not in played
     CutEvent.objects.filter(pk=one.pk).update(speed=2.0)
-    assert "shown here at their source's own: 1." in " ".join(tess.get(f"{PAGE}{cut.pk}/play/").content.decode().split())
+    assert "shown here at their source's own: 1." in " ".join(
+        tess.get(f"{PAGE}{cut.pk}/play/").content.decode().split()
+    )
     seen = as_("vera").get(f"{PAGE}{cut.pk}/?state=missing").content.decode()
     assert "B007" in seen
     assert "Settle it" not in seen

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from upwelling.core.media.decoding import MATRICES
 from upwelling.core.media.ycbcr import SITINGS
 from upwelling.web.common.requests import Refused
-from upwelling.web.footage.models import Camera, Shot
+
+if TYPE_CHECKING:  # they ask here what is said of them
+    from upwelling.web.footage.models import Camera, Shot
 
 SAYABLE = {"matrix": MATRICES, "siting": SITINGS}
 """What can be said of each; empty: as the file says, or as is taken where it says nothing."""
@@ -13,6 +17,29 @@ _REFUSED = {
     "matrix": f"The matrix is one of {', '.join(MATRICES)}.",
     "siting": f"Chroma sits at one of {', '.join(SITINGS)}.",
 }
+
+
+def said_of(shot: Shot, field: str) -> tuple[str, str]:
+    """The ``matrix`` or ``siting`` that a person says, of the shot or of its camera, and of which."""
+    if own := getattr(shot, field):
+        return own, "set by hand"
+    shared = getattr(shot.camera, field) if _is_coded(shot) and shot.camera else ""
+    return (shared, f"set for {shot.camera}") if shared else ("", "")
+
+
+def matrix_of(shot: Shot) -> tuple[str, str]:
+    """The matrix that a person or the camera's other clips say, and who does; empty where it is the file's own, or
+    nobody knows.
+    """
+    said = said_of(shot, "matrix")
+    if said[0] or not _is_coded(shot) or shot.facts.tags.matrix or not shot.camera:
+        return said
+    clips = shot.camera.matrix_of_clips
+    return (clips, f"as the other clips of {shot.camera} say") if clips else ("", "")
+
+
+def _is_coded(shot: Shot) -> bool:
+    return shot.kind == "movie" and shot.ycbcr and bool(shot.facts_json)
 
 
 def _checked(field: str, value: str) -> str:

@@ -23,6 +23,7 @@ from upwelling.core.path import CameraFile, Correction, Display, Input, Path, Re
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
+from upwelling.web.footage.decoding import matrix_of, said_of
 from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.look_models import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
 from upwelling.web.footage.presence import Presence
@@ -258,40 +259,18 @@ class Shot(Authored):
             found = [*found, extra] if extra else found
         return found
 
-    def _said(self, field: str) -> tuple[str, str]:
-        """The ``matrix`` or ``siting`` that a person says, of the shot or of its camera, and of which."""
-        if own := getattr(self, field):
-            return own, "set by hand"
-        if self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
-            return "", ""
-        shared = getattr(self.camera, field)
-        return (shared, f"set for {self.camera.name}") if shared else ("", "")
-
-    @property
-    def matrix_known(self) -> tuple[str, str]:
-        """The matrix that a person or the camera's other clips say, and who does; empty where it is the file's own, or
-        nobody knows.
-        """
-        said = self._said("matrix")
-        if said[0] or self.kind != "movie" or not self.ycbcr or not self.facts_json or self.camera is None:
-            return said
-        if self.facts.tags.matrix:
-            return "", ""
-        clips = self.camera.matrix_of_clips
-        return (clips, f"as the other clips of {self.camera.name} say") if clips else ("", "")
-
     @property
     def reading(self) -> Reading:
         """How Y'CbCr planes are decoded under the range in force."""
-        siting: Any = self._said("siting")[0]
-        return Reading(self.settled.range, self.matrix_known[0], siting)
+        siting: Any = said_of(self, "siting")[0]
+        return Reading(self.settled.range, matrix_of(self)[0], siting)
 
     @property
     def decoding(self) -> tuple[Known, ...]:
         """Matrix, range, chroma and rate of a movie, each with how it is known."""
         if not self.facts_json.get("kind"):
             return ()
-        return decoding_of(self.facts, self.reading, self.matrix_known[1], self._said("siting")[1])
+        return decoding_of(self.facts, self.reading, matrix_of(self)[1], said_of(self, "siting")[1])
 
     @property
     def settings(self) -> ShotSettings:
