@@ -2,6 +2,7 @@
 
 import json
 import shutil
+import subprocess
 
 import numpy as np
 import pytest
@@ -61,6 +62,25 @@ def order(as_, django_capture_on_commit_callbacks):
             return as_(who).post(f"{PAGE}new/", {"preset": "ProRes 422 HQ", **given}, follow=True).content.decode()
 
     return ordered
+
+
+@pytest.mark.parametrize(
+    ("uneven", "said", "frames"),
+    [("hold", "held in their times, at 24 a second", 24), ("count", "ms from the times they were taken at", 18)],
+)
+def test_an_uneven_shot_keeps_its_times_or_is_told_what_it_loses(take, order, as_, tmp_path, uneven, said, frames):
+    """Every second frame of its second half is left out by ffmpeg."""
+    thin = ("-vf", "select='lt(n,12)+mod(n,2)'", "-fps_mode", "vfr", "-c:v", "prores_ks", "-profile:v", "3")
+    command = ["ffmpeg", "-v", "error", "-y", "-i", str(take.disk_path), *thin, str(tmp_path / "thin.mov")]
+    subprocess.run(command, check=True)
+    shutil.copy(tmp_path / "thin.mov", take.disk_path)
+    type(take).objects.filter(pk=take.pk).update(frames=18)
+    given = {"preset": "ProRes 422 HQ", "shot": take.pk, "uneven": uneven}
+    assert said in as_("tess").post(f"{PAGE}plan/", given).content.decode()
+    order(shot=take.pk, uneven=uneven)
+    row = Delivery.objects.get()
+    assert row.verdict == "holds", row.job.message
+    assert Movie(row.place).facts.frames == frames
 
 
 def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_, production, tmp_path):

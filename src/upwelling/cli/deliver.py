@@ -60,6 +60,12 @@ def add_commands(commands: Any) -> None:
         metavar="N",
         help="kbit/s of a channel, where sound is encoded (default: 96)",
     )
+    add(
+        "--uneven",
+        choices=["hold", "count"],
+        default="hold",
+        help="frames of a movie of uneven rate: held in their times, or written one after the other without sound",
+    )
     add("--damaged", choices=["stop", "repeat"], default="stop", help="what a frame that cannot be read does")
     add("--clash", choices=["refuse", "version"], default="refuse", help="where the name is taken")
     add("--no-proof", action="store_true", help="do not open the file again and compare it")
@@ -187,6 +193,7 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
         last,
         reading,
         members=[member.absolute() for member in members] if len(members) > 1 else (),
+        uneven=options.uneven,
     )
     return order_for(
         [piece],

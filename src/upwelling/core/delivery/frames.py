@@ -18,6 +18,7 @@ from upwelling.core.delivery.resample import resample
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import Damaged, Footage, Movie, Raw, Reading
+from upwelling.core.media.even import EvenMovie
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, legal_out
 from upwelling.core.operations.exact import exact
 from upwelling.core.path import STAGES, CameraFile, Path
@@ -81,8 +82,10 @@ class Renderer:
         self._fixed: tuple[Any, ...] | None = None
 
     def at(self, frame: int) -> Path:
-        """The path as it stands at a frame, with the frames around it."""
-        return self.path.at(frame).fed(FramesAround(self.footage, frame, self.piece.reading))
+        """The path as it stands at a frame, with the frames around it in its file."""
+        number = self.piece.in_file(frame)
+        around = Movie(self.footage.path) if isinstance(self.footage, EvenMovie) else self.footage
+        return self.path.at(number).fed(FramesAround(around, number, self.piece.reading))
 
     def signal(self, code: Any, frame: int) -> Any:
         """Full-range codes (H, W, 3) float32 of the form, of a frame's file codes, by the engine."""

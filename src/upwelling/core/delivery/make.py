@@ -6,8 +6,9 @@ import json
 from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path as FilePath
-from typing import Any
+from typing import Any, Literal
 
+import numpy as np
 from pydantic import ValidationError
 
 from upwelling.core.delivery.form import BOUNDARIES, Form
@@ -18,12 +19,14 @@ from upwelling.core.delivery.resample import FILTER
 from upwelling.core.delivery.sound import sound_for
 from upwelling.core.delivery.tags import tags_of
 from upwelling.core.errors import BadValue, UnreadableFile
-from upwelling.core.media import FileFacts, Reading
+from upwelling.core.media import FileFacts, Movie, Reading
+from upwelling.core.media.even import EvenMovie, even_rate, is_uneven
 from upwelling.core.media.rates import exact_rate, rate_text, read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Path
 
+Uneven = Literal["hold", "count"]
 STILL_RATE = Fraction(24)
 """What stills without a rate are delivered at; common practice of film, no source."""
 
@@ -38,8 +41,12 @@ def piece_of(
     members: Sequence[FilePath] = (),
     name: str = "",
     sha256: str = "",
+    uneven: Uneven = "count",
 ) -> Piece:
-    """Frames of a file under a path; raises BadValue where it has not all of them."""
+    """Frames of a file under a path; raises BadValue where it has not all of them.
+
+    ``uneven``: those of a movie of uneven rate are held in their times, or counted one after the other.
+    """
     try:
         piece = Piece(
             name=name or file.name,
@@ -58,6 +65,10 @@ def piece_of(
     frames = piece.footage.facts.frames
     if last >= frames:
         raise BadValue(f"{piece.name} has frames 0 to {frames - 1}; {first} to {last} were asked for.")
+    if uneven == "hold" and is_uneven(piece.footage):
+        rate = even_rate(Movie(file))
+        first, last = EvenMovie(file, rate).range_of(first, last)
+        return piece.model_copy(update={"first": first, "last": last, "even": str(rate)})
     return piece
 
 
@@ -194,6 +205,8 @@ def remarks_on(order: Order) -> list[str]:
         if piece.footage.facts.interlaced:
             found.append(f"{name} is interlaced; its frames are written as they lie, and marked progressive.")
         found += [f"{name}: {note}" for note in piece.footage.facts.notes]
+        if not piece.even and is_uneven(piece.footage):
+            found.append(f"{name}: {_out_of_time(piece, order.exact_rate)}")
     if order.framing_of(order.pieces[0]).pixel_aspect != 1 and form.movie is None:
         found.append("The source's pixels are not square; stills do not say so.")
     found += tags_of(order.pieces[0].path, form).remarks
@@ -208,6 +221,12 @@ def remarks_on(order: Order) -> list[str]:
     if form.boundary != "display" and form.movie:
         found.append(f"{BOUNDARIES[form.boundary].capitalize()}: the stream's tags cannot name {form.encoding}.")
     return list(dict.fromkeys(found))
+
+
+def _out_of_time(piece: Piece, rate: Fraction) -> str:
+    times = Movie(piece.file).times[piece.first : piece.last + 1]
+    off = np.abs(times - times[0] - np.arange(len(times)) / float(rate)).max()
+    return f"written one after the other, its pictures are up to {off * 1000:.0f} ms from the times they were taken at."
 
 
 def clipped_at(order: Order, most: int) -> list[tuple[str, float]]:

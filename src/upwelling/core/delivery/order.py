@@ -18,6 +18,7 @@ from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import Range
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import Footage, Reading, open_footage
+from upwelling.core.media.even import EvenMovie
 from upwelling.core.media.rates import read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.media.ycbcr import Siting
@@ -50,6 +51,10 @@ class Piece(BaseModel):
     matrix: str = ""
     siting: Siting | Literal[""] = ""
     sha256: str = ""
+    even: str = Field("", max_length=20)
+    """Frames a second at which a movie of uneven rate is held in its times; ``first`` and ``last`` count these then.
+    Empty: frames as they are counted, one after the other.
+    """
 
     @model_validator(mode="after")
     def _forward(self) -> Self:
@@ -78,10 +83,17 @@ class Piece(BaseModel):
         """The open footage, its facts read; raises UnreadableFile by the name that people know."""
         try:
             found = open_footage(self.file, [FilePath(member) for member in self.members])
+            if self.even:
+                found = EvenMovie(self.file, read_rate(self.even))
             found.facts  # noqa: B018  a file that cannot be opened says so here
         except UnreadableFile as error:
             raise type(error)(self.name or self.file, error.problem) from None
         return found
+
+    def in_file(self, frame: int) -> int:
+        """The number in its file of one of its frames."""
+        footage = self.footage
+        return int(footage.shown[frame]) if isinstance(footage, EvenMovie) else frame
 
     @property
     def reading(self) -> Reading:
@@ -194,7 +206,9 @@ class Order(BaseModel):
     def fingerprint(self) -> str:
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
         # What came later and is at rest counts as it did before it was there.
-        later = {"sound_kbps"} if not self.sound_kbps else set()
+        later: dict[str, Any] = {} if self.sound_kbps else {"sound_kbps": True}
+        if not any(piece.even for piece in self.pieces):
+            later["pieces"] = {"__all__": {"even"}}
         body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json", exclude=later)}
         return hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 

@@ -6,14 +6,18 @@ from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path as FilePath
 
+import numpy as np
+
 from upwelling.core.delivery.order import Order
 from upwelling.core.delivery.sound_check import sound_rows
 from upwelling.core.delivery.tags import hdr_words, movie_settings
-from upwelling.core.media import open_footage, read_still
+from upwelling.core.media import Movie, open_footage, read_still
 from upwelling.core.media.read_back import ReadBack, read_back
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.outputs.mastering import LightLevel
 
+ROUNDED = 0.0011
+"""Seconds by which a frame's time may be off: Matroska keeps whole milliseconds (RFC 9559, section 11.1)."""
 Row = tuple[str, str, str]
 _MEMBERS = {"prores-422": "apch", "prores-4444": "ap4h", "dnxhr-hqx": "AVdh"}
 """Four characters by which QuickTime files tell members of a codec's family apart. Source: files written by ffmpeg."""
@@ -31,6 +35,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
         ("size", f"{wide} × {high}", f"{found.width} × {found.height}"),
         ("frames", str(order.frames), str(found.frames)),
         ("rate", _fraction(order.exact_rate), _fraction(found.rate)),
+        ("frame times", "as the rate has them", _times_said(order, target)),
         ("codec", _codec(order), found.codec),
         ("depth", _depth_said(order, _depth(order)), _depth_said(order, found.depth)),
     ]
@@ -56,6 +61,13 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
     rows += sound_rows(order, target)
     rows += _hdr(order, level, found)
     return rows
+
+
+def _times_said(order: Order, target: FilePath) -> str:
+    """How far the time of any frame is from its number over the rate; sound is in step with pictures by these."""
+    times = Movie(target).times
+    off = float(np.abs(times - np.arange(len(times)) / float(order.exact_rate)).max())
+    return "as the rate has them" if off <= ROUNDED else f"up to {off * 1000:.0f} ms away"
 
 
 def _hdr(order: Order, level: LightLevel | None, found: ReadBack) -> list[Row]:

@@ -7,6 +7,7 @@ from pathlib import Path as FilePath
 
 from upwelling.core.delivery.order import Order
 from upwelling.core.media import Movie
+from upwelling.core.media.even import is_uneven
 from upwelling.core.media.movie_write import KINDS
 from upwelling.core.media.rates import exact_rate
 from upwelling.core.media.sound import Sound, sound_of
@@ -26,6 +27,11 @@ def sound_for(order: Order) -> tuple[Sound | None, str]:
     rate = exact_rate(facts.rate)
     if rate != order.exact_rate:
         return None, f"Sound is left out: the picture plays at another rate ({order.rate}) than it was recorded at."
+    if is_uneven(piece.footage) and not piece.even:
+        return None, (
+            "Sound is left out: frames of uneven rate are written one after the other, so that it would not be in "
+            "step. Hold them in their times to have it."
+        )
     whole = piece.first == 0 and piece.last == facts.frames - 1
     found = Sound(FilePath(piece.file), kbps=order.sound_kbps)
     if not whole:

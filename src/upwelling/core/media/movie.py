@@ -138,6 +138,14 @@ class Movie:
             said = matroska_place(head) if head[:4] == b"\x1a\x45\xdf\xa3" else None
         return said or ""
 
+    @cached_property
+    def times(self) -> Any:
+        """(frames,) Seconds from the first frame at which each is shown, as the file says."""
+        with opened(self.path) as container:
+            unit = float(container.streams.video[0].time_base)
+        ticks = self.index.pts[self.index.order].astype(np.float64)
+        return (ticks - ticks[0]) * unit
+
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
         """One frame by number; how the planes are read is ``reading``, or what the tags say (untagged: legal range)."""
         return self.several([index], reading)[0]

@@ -67,10 +67,21 @@ class Index:
                 f"The last {self.lost} frame{'s' if self.lost > 1 else ''} cannot be decoded and "
                 f"{'are' if self.lost > 1 else 'is'} left out."
             )
-        steps = np.diff(self.pts[self.order]) if len(self.order) > 2 and not self.by_decoding else np.ones(1)
-        if steps.min() <= 0 or steps.max() > 1.6 * steps.min():  # less is a container's rounding
-            found.append("Frames come at an uneven rate; they are numbered one by one, as they come.")
-        return found
+        return found + self.uneven_notes
+
+    @property
+    def uneven(self) -> bool:
+        """Whether frames come at different distances in time; a file whose times are no use counts as even."""
+        if len(self.order) <= 2 or self.by_decoding:
+            return False
+        steps = np.diff(self.pts[self.order])
+        return bool(steps.min() <= 0 or steps.max() > 1.6 * steps.min())  # less is a container's rounding
+
+    @property
+    def uneven_notes(self) -> list[str]:
+        """What is to be known of that."""
+        said = "Frames come at an uneven rate; they are numbered one by one, as they come."
+        return [said] if self.uneven else []
 
     @cached_property
     def matters(self) -> Any:

@@ -24,7 +24,7 @@ LONGEST_GROUP = 400
 
 def made(path: FilePath) -> Index:
     """The index of a movie's first video stream; raises UnreadableFile."""
-    rows, summed, announced = _packets(path)
+    rows, summed, announced, by_length = _packets(path)
     if not rows:
         raise UnreadableFile(path, "no frame of it could be found. Copy it again from the source.")
     pts, dts, pos, size, key, discard = (np.array(column) for column in zip(*rows, strict=True))
@@ -51,18 +51,21 @@ def made(path: FilePath) -> Index:
         last = set(_emerging(path, replace(bare, order=order), ends, None, "AUTO"))
         while last and len(order) > 1 and int(order[-1]) >= ends and int(order[-1]) not in last:
             order, lost = order[:-1], lost + 1
-    return replace(bare, order=order, lost=lost)
+    found = replace(bare, order=order, lost=lost)
+    # A length promises frames at an even rate alone.
+    return replace(found, missing=0) if by_length and found.uneven else found
 
 
-def _packets(path: FilePath) -> tuple[list[tuple[Any, ...]], bool, int]:
+def _packets(path: FilePath) -> tuple[list[tuple[Any, ...]], bool, int, bool]:
     """What each packet says, whether the first ones carry right checksums, and how many the file announces (0: it does
     not).
     """
     rows: list[tuple[Any, ...]] = []
-    summed, announced = False, 0
+    summed, announced, by_length = False, 0, False
     try:
         with opened(path) as container:
             stream = container.streams.video[0]
+            by_length = not stream.frames
             announced = stream.frames or _frames_by_length(stream)
             is_ffv1 = stream.codec_context.name == "ffv1"
             for packet in container.demux(stream):
@@ -85,7 +88,7 @@ def _packets(path: FilePath) -> tuple[list[tuple[Any, ...]], bool, int]:
     except DAMAGE:
         if not rows:
             raise
-    return rows, summed, announced
+    return rows, summed, announced, by_length
 
 
 def _frames_by_length(stream: Any) -> int:

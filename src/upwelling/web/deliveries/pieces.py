@@ -6,12 +6,14 @@ from pathlib import Path as FilePath
 
 from django.conf import settings
 
-from upwelling.core.delivery.make import piece_of
+from upwelling.core.delivery.make import Uneven, piece_of
 from upwelling.core.delivery.order import Piece
 from upwelling.web.footage.models import Shot
 
 
-def piece_of_shot(shot: Shot, output: str, first: int | None = None, last: int | None = None) -> Piece:
+def piece_of_shot(
+    shot: Shot, output: str, first: int | None = None, last: int | None = None, uneven: Uneven = "count"
+) -> Piece:
     """Frames of its file, all of the shot unless said otherwise."""
     return piece_of(
         shot.disk_path,
@@ -22,4 +24,5 @@ def piece_of_shot(shot: Shot, output: str, first: int | None = None, last: int |
         members=[FilePath(settings.MEDIA_FOLDER) / member for member in shot.members],
         name=shot.original_name,
         sha256=shot.sha256,
+        uneven=uneven,
     )

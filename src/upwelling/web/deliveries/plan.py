@@ -14,7 +14,7 @@ from django.utils import timezone
 
 from upwelling.core.delivery.estimate import bytes_needed, bytes_of
 from upwelling.core.delivery.form import BOUNDARIES, Form
-from upwelling.core.delivery.make import clipped_at, order_for, remarks_on, stages_of
+from upwelling.core.delivery.make import Uneven, clipped_at, order_for, remarks_on, stages_of
 from upwelling.core.delivery.names import is_taken, named_by
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import PRESETS
@@ -132,7 +132,7 @@ def plan_from(production: Production, given: Any) -> Plan:
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
         for shot in loaded(production, sorted(numbers)):
-            _add(plan, production, shot.name, given, [piece_of_shot(shot, output)], shot=shot)
+            _add(plan, production, shot.name, given, [piece_of_shot(shot, output, uneven=uneven_of(given))], shot=shot)
     if not plan.wanted:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)
@@ -192,6 +192,11 @@ def _add(
         plan.refused.append(f"{what}: {error}")
         return
     plan.wanted.append(Wanted(order, name, what, shot, cut, event.number if event else None))
+
+
+def uneven_of(given: Mapping[str, Any]) -> Uneven:
+    """What becomes of frames that come at an uneven rate."""
+    return "count" if given.get("uneven") == "count" else "hold"
 
 
 def damage_of(given: Mapping[str, Any]) -> Damage:
