@@ -256,7 +256,10 @@ def attack(server):
     ]
     until(lambda: not server.ask("SELECT 1 FROM footage_arrival WHERE state IN ('waiting', 'probing')"), 600)
     states = [state for (state,) in server.ask("SELECT state FROM footage_arrival")]
-    alive = server.processes().get("serve") == [web] and server.processes().get("work") == [worker]
+    now = server.processes()
+    alive = (now.get("serve"), now.get("work")) == ([web], [worker])
+    if not alive:
+        print(f"attack: web server {web}, worker {worker}; now {now}", flush=True)
     print(
         f"attack: {len(sent)} footage files ({sorted(set(sent))}; "
         f"{states.count('failed')} refused, {states.count('done')} read), "

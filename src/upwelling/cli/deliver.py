@@ -66,6 +66,7 @@ def add_commands(commands: Any) -> None:
         default="hold",
         help="frames of a movie of uneven rate: held in their times, or written one after the other without sound",
     )
+    add("--as-recorded", action="store_true", help="pictures are not turned, whatever the file asks for")
     add("--damaged", choices=["stop", "repeat"], default="stop", help="what a frame that cannot be read does")
     add("--clash", choices=["refuse", "version"], default="refuse", help="where the name is taken")
     add("--no-proof", action="store_true", help="do not open the file again and compare it")
@@ -194,6 +195,7 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
         reading,
         members=[member.absolute() for member in members] if len(members) > 1 else (),
         uneven=options.uneven,
+        turn=not options.as_recorded,
     )
     return order_for(
         [piece],

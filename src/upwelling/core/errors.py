@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+MOST_NAMED = 16
+"""Names of a kind that are all said where one is wrong; more are listed by a command."""
+
 
 class UpwellingError(Exception):
     """Root of every error the core raises on purpose; ``str(error)`` is fit to be shown to a person."""
@@ -14,7 +17,10 @@ class UnknownName(UpwellingError):
         self.kind, self.name, self.known = kind, name, known
         near = _nearest(name, known)
         hint = f" Did you mean “{near}”?" if near else ""
-        super().__init__(f"There is no {kind} named “{name}”.{hint} `upwelling encodings` lists the names.")
+        where = (
+            "`upwelling encodings` lists the names." if len(known) > MOST_NAMED else f"There are {', '.join(known)}."
+        )
+        super().__init__(f"There is no {kind} named “{name}”.{hint} {where}")
 
 
 class UnreadableFile(UpwellingError):

@@ -67,7 +67,7 @@ def _ordered(order: Order) -> Iterator[Any]:
         renderer = Renderer(order, piece)
         framing = renderer.framing
         alone = (
-            not renderer.changes
+            not (renderer.changes or piece.turned)
             and not framing.scales
             and framing.outer == framing.inner == framing.source
             and not renderer.path.needs

@@ -96,7 +96,7 @@ class Renderer:
             else:
                 programs = (engine.compile_operations((*way.to_light, *way.to_code)),)
             self._fixed = programs
-        value = engine.run(self._fixed[0], code, place=self._place)
+        value = self._turned(engine.run(self._fixed[0], code, place=self._place))
         if self.framing.scales:
             value = engine.run(self._fixed[1], self._sized(value), place=Place.whole(*self.framing.inner))
         return self._framed(value)
@@ -104,14 +104,18 @@ class Renderer:
     def exact(self, code: Any, frame: int) -> Any:
         """The same in float64, by the exact path."""
         way = ways(self.at(frame), self.form)
-        value = exact(way.to_light, np.asarray(code, np.float64), self._place)
+        value = self._turned(exact(way.to_light, np.asarray(code, np.float64), self._place))
         if self.framing.scales:
             value = self._sized(value)
         return self._framed(exact(way.to_code, value, Place.whole(*self.framing.inner)))
 
     @property
     def _place(self) -> Place:
-        return Place.whole(*self.framing.source)
+        facts = self.footage.facts
+        return Place.whole(facts.width, facts.height)
+
+    def _turned(self, picture: Any) -> Any:
+        return np.ascontiguousarray(np.rot90(picture, self.piece.turned // 90)) if self.piece.turned else picture
 
     def _sized(self, light: Any) -> Any:
         small = resample(light, *self.framing.inner)

@@ -42,10 +42,12 @@ def piece_of(
     name: str = "",
     sha256: str = "",
     uneven: Uneven = "count",
+    turn: bool = True,
 ) -> Piece:
     """Frames of a file under a path; raises BadValue where it has not all of them.
 
-    ``uneven``: those of a movie of uneven rate are held in their times, or counted one after the other.
+    ``uneven``: those of a movie of uneven rate are held in their times, or counted one after the other. ``turn``:
+    pictures are turned as the file asks.
     """
     try:
         piece = Piece(
@@ -62,6 +64,8 @@ def piece_of(
         )
     except ValidationError as error:
         raise BadValue(refusal(error)) from None
+    if turn and piece.footage.facts.turned:
+        piece = piece.model_copy(update={"turned": piece.footage.facts.turned})
     frames = piece.footage.facts.frames
     if last >= frames:
         raise BadValue(f"{piece.name} has frames 0 to {frames - 1}; {first} to {last} were asked for.")
@@ -168,6 +172,8 @@ def stages_of(order: Order) -> list[str]:
     if form.boundary == "display":
         acts.append(f"rendering for {path.display.output}" if path.rendering.on else "primaries alone: no rendering")
     framed = order.framing_of(piece)
+    if piece.turned:
+        acts.append(f"turned by {piece.turned}° counterclockwise, as the file asks")
     if framed.scales:
         acts.append(f"resampled: {FILTER}")
     acts.append(framed.sentence())

@@ -55,6 +55,8 @@ class Piece(BaseModel):
     """Frames a second at which a movie of uneven rate is held in its times; ``first`` and ``last`` count these then.
     Empty: frames as they are counted, one after the other.
     """
+    turned: Literal[0, 90, 180, 270] = 0
+    """Degrees counterclockwise by which pictures are turned after all that acts on them as recorded."""
 
     @model_validator(mode="after")
     def _forward(self) -> Self:
@@ -101,9 +103,12 @@ class Piece(BaseModel):
 
     @property
     def framing_facts(self) -> tuple[int, int, Fraction]:
-        """Width, height and pixel aspect of the source."""
+        """Width, height and pixel aspect of the source, turned as ordered."""
         facts = self.footage.facts
-        return facts.width, facts.height, Fraction(facts.pixel_aspect or 1)
+        aspect = Fraction(facts.pixel_aspect or 1)
+        if self.turned in (90, 270):
+            return facts.height, facts.width, 1 / aspect
+        return facts.width, facts.height, aspect
 
 
 @dataclass(frozen=True)
@@ -207,8 +212,9 @@ class Order(BaseModel):
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
         # What came later and is at rest counts as it did before it was there.
         later: dict[str, Any] = {} if self.sound_kbps else {"sound_kbps": True}
-        if not any(piece.even for piece in self.pieces):
-            later["pieces"] = {"__all__": {"even"}}
+        at_rest = {name for name in ("even", "turned") if not any(getattr(piece, name) for piece in self.pieces)}
+        if at_rest:
+            later["pieces"] = {"__all__": at_rest}
         body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json", exclude=later)}
         return hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 

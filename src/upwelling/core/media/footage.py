@@ -19,7 +19,8 @@ class FileFacts:
     """What a file says of itself, without judging it.
 
     ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits; ``pixel_aspect`` a fraction, width
-    over height, where pixels are not square.
+    over height, where pixels are not square. ``turned``: degrees counterclockwise, 0, 90, 180 or 270, by which the file
+    asks to be turned when it is shown.
     """
 
     kind: Kind
@@ -39,6 +40,7 @@ class FileFacts:
     notes: tuple[str, ...] = ()
     pixel_aspect: str = ""
     interlaced: bool = False
+    turned: int = 0
 
 
 @dataclass(frozen=True)

@@ -127,6 +127,7 @@ class Movie:
             tuple(notes),
             str(stream.sample_aspect_ratio) if (stream.sample_aspect_ratio or 1) != 1 else "",
             bool(first.interlaced_frame),
+            round(first.rotation / 90) * 90 % 360,
         )
 
     def _siting(self, codec: str, header: bytes, packet: bytes) -> str:
@@ -229,7 +230,10 @@ def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, c
             + (", chroma within its own field." if sub == "4:2:0" else ".")
         )
     if first.rotation:
-        found.append(f"The file asks to be turned by {first.rotation}°; it is worked on as recorded.")
+        found.append(
+            f"The file asks to be turned by {first.rotation}°; it is worked on as recorded, and turned when it is "
+            "delivered."
+        )
     ratio = stream.sample_aspect_ratio
     if ratio and ratio != 1:
         found.append(f"Pixels are not square ({ratio}); they are worked on as recorded.")

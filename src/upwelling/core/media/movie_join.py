@@ -55,6 +55,8 @@ def _copy(target: Any, first: Any, parts: Sequence[FilePath], said: Joined, kind
     stream = target.add_stream_from_template(first.streams.video[0])
     stream.time_base = 1 / said.rate
     stream.codec_context.framerate = said.rate  # what timecode is counted by; a template does not hand it on
+    if first.streams.video[0].sample_aspect_ratio:  # nor this, where the codec's own packets do not say it
+        stream.codec_context.sample_aspect_ratio = first.streams.video[0].sample_aspect_ratio
     if target.format.name in ("mov", "mp4"):
         own = first.streams.video[0].codec_context
         # A template does not hand on which member of a codec's family it is: ProRes 422 and 4444 differ by it.

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path as FilePath
+from typing import Any
 
 from django.conf import settings
 
-from upwelling.core.delivery.make import Uneven, piece_of
+from upwelling.core.delivery.make import piece_of
 from upwelling.core.delivery.order import Piece
 from upwelling.web.footage.models import Shot
 
 
-def piece_of_shot(
-    shot: Shot, output: str, first: int | None = None, last: int | None = None, uneven: Uneven = "count"
-) -> Piece:
-    """Frames of its file, all of the shot unless said otherwise."""
+def piece_of_shot(shot: Shot, output: str, first: int | None = None, last: int | None = None, **how: Any) -> Piece:
+    """Frames of its file, all of the shot unless said otherwise; ``how`` as ``piece_of`` takes it."""
     return piece_of(
         shot.disk_path,
         shot.path(output=output),
@@ -24,5 +23,5 @@ def piece_of_shot(
         members=[FilePath(settings.MEDIA_FOLDER) / member for member in shot.members],
         name=shot.original_name,
         sha256=shot.sha256,
-        uneven=uneven,
+        **how,
     )

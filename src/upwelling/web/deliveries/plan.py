@@ -132,7 +132,14 @@ def plan_from(production: Production, given: Any) -> Plan:
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
         for shot in loaded(production, sorted(numbers)):
-            _add(plan, production, shot.name, given, [piece_of_shot(shot, output, uneven=uneven_of(given))], shot=shot)
+            _add(
+                plan,
+                production,
+                shot.name,
+                given,
+                [piece_of_shot(shot, output, uneven=uneven_of(given), turn=given.get("turn") != "off")],
+                shot=shot,
+            )
     if not plan.wanted:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)
