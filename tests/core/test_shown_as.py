@@ -89,6 +89,8 @@ def test_the_shape_of_pixels_goes_along_and_alpha_is_missed_aloud(tmp_path, pres
     said = capsys.readouterr().err
     assert "Pixels are not square (4/3)" in said
     assert "The alpha channel is left out." in said
+    proof = json.loads((tmp_path / "x.mov.proof.json").read_text())
+    assert any("The alpha channel is left out." in text for text in proof["remarks"])
 
 
 def test_a_preset_that_is_none_is_told_the_ones_there_are(tmp_path, capsys):

@@ -16,6 +16,7 @@ import numpy as np
 from upwelling.core.delivery.every_frame import every_movie_frame, frames_elsewhere, lattice_of
 from upwelling.core.delivery.faults import fault_of
 from upwelling.core.delivery.frames import Renderer, source_frames
+from upwelling.core.delivery.make import remarks_on
 from upwelling.core.delivery.names import still_name
 from upwelling.core.delivery.order import Order
 from upwelling.core.delivery.run import Outcome
@@ -166,7 +167,7 @@ class Proof:
 
 def prove(order: Order, outcome: Outcome) -> Proof:
     """Opens what was delivered and compares it; raises UnreadableFile when file or source cannot be read."""
-    remarks = outcome.remarks
+    remarks = tuple(dict.fromkeys((*remarks_on(order), *outcome.remarks)))
     if outcome.repeated:
         remarks += (f"{len(outcome.repeated)} damaged frames of the source are shown by their neighbours.",)
     summed = digest_of(outcome.files)
