@@ -247,7 +247,7 @@ def attack(server):
     me.sign_in()
     server.ask("DELETE FROM footage_arrival")
     web = server.processes()["serve"][0]
-    worker = server.processes()["work"][0]
+    workers = server.processes()["work"]  # one of each lane
     sent = [me.upload(name, make())[0] for name, make in FOOTAGE.items()]
     tables = [me.upload(name, make(), "/p/kilnlight/luts/bring-in/")[0] for name, make in TABLES.items()]
     looks = [
@@ -257,9 +257,9 @@ def attack(server):
     until(lambda: not server.ask("SELECT 1 FROM footage_arrival WHERE state IN ('waiting', 'probing')"), 600)
     states = [state for (state,) in server.ask("SELECT state FROM footage_arrival")]
     now = server.processes()
-    alive = (now.get("serve"), now.get("work")) == ([web], [worker])
+    alive = (now.get("serve"), now.get("work")) == ([web], workers)
     if not alive:
-        print(f"attack: web server {web}, worker {worker}; now {now}", flush=True)
+        print(f"attack: web server {web}, workers {workers}; now {now}", flush=True)
     print(
         f"attack: {len(sent)} footage files ({sorted(set(sent))}; "
         f"{states.count('failed')} refused, {states.count('done')} read), "

@@ -204,6 +204,11 @@ def _left_undone(page: Any, main: Any) -> list[str]:
             f"The file asks for pixels scaled by {' × '.join(f'{v:g}' for v in scale)} (DefaultScale); they are worked "
             "on as recorded."
         )
+    if _values(main.tags, 50728) is None and _values(main.tags, 50729) is None:
+        notes.append(
+            "It names neither a neutral nor a white, so “as shot” is the sensor's own balance: choose the light of the "
+            "development."
+        )
     note_orientation(main.tags.valueof(274, None), notes)
     return notes
 
@@ -281,7 +286,7 @@ def _profile(path: FilePath, main: Any) -> RawProfile:
         baseline_exposure=(floats(50730, 1) or (0.0,))[0],
         exposure_index=index,
     )
-    if neutral is None:
+    if neutral is None:  # the file says the white itself, or neither: that is a remark
         xy = floats(50729, 2)
         if xy is not None:
             profile = profile.model_copy(update={"as_shot": tuple(float(v) for v in profile.neutral_of(xy))})  # type: ignore[arg-type]

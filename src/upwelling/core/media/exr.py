@@ -193,6 +193,8 @@ def _metadata(header: dict[str, Any], notes: list[str]) -> dict[str, str]:
                 "Its chromaticities are CIE XYZ's own: the channels are X, Y and Z. Make an encoding of your own with "
                 "these primaries."
             )
+    if header.get("acesImageContainerFlag") == 1:
+        metadata["ACES container"] = "yes"
     rate = next((value for key, value in header.items() if key.lower() == "framespersecond"), None)
     if isinstance(rate, Fraction | float | int) and 0 < rate <= 1000:
         metadata["frame rate"] = f"{float(rate):.6g}"

@@ -28,15 +28,29 @@ def read(path: FilePath) -> Still:
         raise UnreadableFile(path, "the file ends inside its header. Copy it again from the source.")
     width, height, bits, kind = struct.unpack(">IIBB", data[16:26])
     check_size(path, width, height)
-    if b"IEND" not in data[-64:]:
+    end = _end(data)
+    if not end:
         raise UnreadableFile(path, "the file is cut short (its end mark is missing). Copy it again from the source.")
     try:
-        pixels = imagecodecs.png_decode(data)
+        pixels = imagecodecs.png_decode(data[:end])
     except (imagecodecs.PngError, ValueError, RuntimeError) as error:
         raise UnreadableFile(path, f"is damaged ({str(error)[:80]}). Copy it again from the source.") from None
     notes = ["Palette colours, read as RGB."] if kind == 3 else []
-    metadata, tags = _said(data, notes)
+    if end < len(data):
+        notes.append(f"{len(data) - end} bytes follow its end and are left out.")
+    metadata, tags = _said(data[:end], notes)
     return finish(path, pixels, "PNG", "16" if bits == 16 else "8", metadata, notes, tags=tags)
+
+
+def _end(data: bytes) -> int:
+    """Where the picture ends, behind its end mark; 0 where that is missing."""
+    position = 8
+    while position + 12 <= len(data):
+        length, kind = struct.unpack(">I4s", data[position : position + 8])
+        position += 12 + length
+        if kind == b"IEND":
+            return position if position <= len(data) else 0
+    return 0
 
 
 def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from upwelling.core.colour.primaries import named_by
+from upwelling.core.encodings import ENCODINGS
 from upwelling.core.media.footage import FileFacts
 from upwelling.core.recognise.base import FAIR, STRONG, WEAK, Evidence
 
@@ -50,7 +51,11 @@ def tag_evidence(facts: FileFacts) -> list[Evidence]:
         return [_light_of(facts)]
     if facts.metadata.get("ICC profile") and tags.transfer:
         said = facts.metadata["ICC profile"]
-    if tags.transfer in _TRANSFERS:
+    foreign = _foreign_primaries(facts, space)
+    if foreign and tags.transfer in _TRANSFERS:
+        text = f"tagged {_TRANSFERS[tags.transfer][0]} in {foreign}: make an encoding of your own of them"
+        found.append(Evidence("tags", text, WEAK / 2))
+    elif tags.transfer in _TRANSFERS:
         curve, weight = _TRANSFERS[tags.transfer]
         found.append(Evidence("tags", f"tagged {said}", weight, curve=curve, primaries=space, range=code_range))  # type: ignore[arg-type]
     elif tags.transfer in ("BT.709", "BT.601", "BT.2020"):
@@ -92,11 +97,23 @@ def tag_evidence(facts: FileFacts) -> list[Evidence]:
     return found
 
 
+def _foreign_primaries(facts: FileFacts, space: str) -> str:
+    """Primaries that no encoding has with the curve the file names, in words; empty where one has, or none are said."""
+    curve = _TRANSFERS.get(facts.tags.transfer, ("", 0.0))[0]
+    if space:
+        pairs = {(one.curve_name, one.primaries_name) for one in ENCODINGS.values()}
+        return "" if (curve, space) in pairs else space
+    return f"primaries that are none known here ({said})" if (said := facts.metadata.get("chromaticities", "")) else ""
+
+
 def _light_of(facts: FileFacts) -> Evidence:
     """What an OpenEXR file's chromaticities speak for: only the very primaries they name, BT.709 where there are none
     (its definition).
     """
     values = [float(v) for v in facts.metadata.get("chromaticities", "").split()]
+    if not values and facts.metadata.get("ACES container"):
+        text = "OpenEXR that says it is an ACES container, whose light is in AP0 (SMPTE ST 2065-4:2013)"
+        return Evidence("tags", text, STRONG, encoding="linear/AP0", range="full")
     if not values:
         return Evidence(
             "tags",
