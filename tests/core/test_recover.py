@@ -13,9 +13,13 @@ from upwelling.core.match import CannotMatch, space_of
 from upwelling.core.match.table import recover
 from upwelling.core.media import write_still
 from upwelling.core.operations import run_reference
+from upwelling.core.operations.exact import exact
 from upwelling.core.outputs import BUILT_IN
+from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.recovery import recover_named
 from upwelling.core.simulate.camera import A_CAM
 from upwelling.core.simulate.shipped import shipped
+from upwelling.core.steps import Contrast, Exposure, Saturation
 from upwelling.core.tables.evidence import Nearest, converted, nearest
 from upwelling.core.tables.files import read_lut
 
@@ -60,6 +64,19 @@ def test_a_known_conversion_is_recovered_and_named(gives, to_display):
     assert np.median(np.abs(found.lut.apply(other) - its)) < 4 / 1023
 
 
+@pytest.mark.parametrize("levels", [0, 255])
+@pytest.mark.parametrize("steps", [(), (Exposure(stops=0.3),), (Saturation(amount=1.2),), (Contrast(contrast=1.1),)])
+def test_a_conversion_is_named_only_where_it_was_used(steps, levels):
+    """Through a trim no built-in conversion is what was done, however near one comes; none is named or followed."""
+    path = Path(input=Input(encoding=LOG), trim=Trim(steps=steps), display=Display(output="BT.709 BT.1886"))
+    made = np.clip(exact(path.operations(), FLAT.astype(np.float64)), 0, 1).reshape(CODE.shape)
+    found = recover_named(CODE, np.rint(made * levels) / levels if levels else made, 17)
+    assert found.followed is not bool(steps)
+    first = f"Built-in conversion: {LOG} to BT.709 BT.1886 by Rise"
+    assert found.said[0].startswith("No built-in conversion was used" if steps else first)
+    assert ("a polynomial and is worth nothing" in found.said[1]) is bool(steps)
+
+
 def test_what_is_no_one_conversion_is_refused():
     wanted = after("ACEScct/AP1", False).reshape(CODE.shape)
     with pytest.raises(CannotMatch, match=r"Equal colours before became different ones|No smooth table"):
@@ -85,7 +102,7 @@ def test_the_command_writes_a_table_with_its_evidence(tmp_path, capsys):
     assert said["follows_nearest"]
     assert 0.02 < said["support"] < 0.6
     table = read_lut(out)
-    assert "Nearest built-in conversion" in table.comments[0]
+    assert "Built-in conversion:" in table.comments[0]
     np.testing.assert_allclose(np.median(np.abs(table.apply(FLAT) - wanted.reshape(-1, 3))), 0, atol=2e-3)
     assert main(["recover", a, str(tmp_path / "small.tif"), out]) == 2
     assert "do not belong together" in capsys.readouterr().err

@@ -77,7 +77,8 @@ def _recover(options: argparse.Namespace) -> int:
     before, after = read_still(options.before), read_still(options.after)
     made = recover_named(before.code, after.code, options.size)
     write_lut(made.lut, FilePath(options.out))
-    facts = {"nearest": made.name, "mean_codes": made.near.mean_codes, "legal": made.near.codes_legal}
+    facts = {"nearest": made.name if made.followed else "", "codes_off": made.near.mean_codes}
+    facts["legal"] = made.near.codes_legal
     facts |= {"support": made.found.support, "error_codes": made.found.error * 1023}
     facts |= {"kept": made.found.kept, "follows_nearest": made.followed}
     sys.stdout.write(json.dumps(facts, ensure_ascii=False) + "\n" if options.json else "\n".join(made.said) + "\n")
