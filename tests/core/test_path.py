@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests.core.test_steps import RESTING
 from upwelling.core.colour.primaries import primaries, rgb_to_xyz
-from upwelling.core.colour.temperature import kelvin_duv_to_xy
+from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.operations import run_reference
@@ -31,6 +31,7 @@ from upwelling.core.path import (
 )
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import STEPS, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps.white_balance import balance_neutral
 
 AP1 = primaries("AP1")
 CODES = np.random.default_rng(3).uniform(0.05, 0.8, (200, 3))
@@ -66,6 +67,22 @@ def test_white_balance_makes_the_named_light_neutral(kelvin, duv, method):
     np.testing.assert_allclose(
         to_xyz @ _apply(WhiteBalance(kelvin=kelvin, duv=duv, adaptation=method), rgb), theirs, atol=1e-9
     )
+
+
+@pytest.mark.parametrize("working", ["AP1", "BT.2020"])
+@pytest.mark.parametrize(("kelvin", "duv"), [(2400, 0.0), (3200, 0.0), (6500, 0.0), (9000, -0.005)])
+def test_a_grey_under_the_light_comes_to_equal_rgb(working, kelvin, duv):
+    space = primaries(working)
+    x, y = kelvin_duv_to_xy(kelvin, duv)
+    light = np.linalg.solve(rgb_to_xyz(space), np.array([x / y, 1, (1 - x - y) / y]))
+    step = WhiteBalance(kelvin=kelvin, duv=duv, target="working white")
+    out = run_reference(step.operations(space), 0.18 * light)
+    np.testing.assert_allclose(out / out[1], 1, atol=1e-9)
+    found = balance_neutral(light, space, step)
+    assert (found.kelvin, found.duv) == (pytest.approx(kelvin, rel=1e-3), pytest.approx(duv, abs=1e-4))
+    kelvin, duv = xy_to_kelvin_duv(space.white)
+    rest = WhiteBalance(kelvin=kelvin, duv=duv, target="working white").operations(space)
+    np.testing.assert_allclose(run_reference(rest, np.array([0.3, 0.2, 0.1])), [0.3, 0.2, 0.1], atol=2e-5)
 
 
 def test_white_balance_goes_the_way_a_camera_does():

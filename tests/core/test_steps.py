@@ -254,7 +254,7 @@ def test_marked_neutral_becomes_neutral(kelvin, duv, level, method):
     patch = np.linalg.inv(np.array(matrix.rows)) @ np.full(3, level)
     if patch.min() <= 1e-5:
         return
-    found = balance_neutral(patch, AP1, method)
+    found = balance_neutral(patch, AP1, WhiteBalance(adaptation=method))
     assert found.kelvin == pytest.approx(kelvin, rel=1e-3)
     assert found.duv == pytest.approx(duv, abs=1e-5)
     out = apply(WhiteBalance(kelvin=found.kelvin, duv=found.duv, adaptation=method), patch)
@@ -267,7 +267,7 @@ def test_marked_neutral_becomes_neutral(kelvin, duv, level, method):
 )
 def test_what_cannot_be_neutral_is_refused(patch, words):
     with pytest.raises(BadValue, match=words):
-        balance_neutral(np.array(patch), AP1, "CAT02")
+        balance_neutral(np.array(patch), AP1, WhiteBalance())
 
 
 # --- colour range, strength

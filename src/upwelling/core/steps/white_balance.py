@@ -12,7 +12,7 @@ from upwelling.core.colour.primaries import Adaptation, Primaries, adaptation_ma
 from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Matrix, Operation
-from upwelling.core.parameters import number, signed
+from upwelling.core.parameters import choice, number, signed
 from upwelling.core.steps.base import Step
 
 REFERENCE_KELVIN = 6500.0
@@ -20,15 +20,24 @@ COOLEST, WARMEST, FARTHEST = 15000.0, 1700.0, 0.05
 
 
 class WhiteBalance(Step):
-    """Names the light in the scene; that light becomes the white a 6500 K light would have been."""
+    """Names the light in the scene. That light becomes, by ``target``, the white a light of 6500 K would have been, or
+    the working white, so that a grey under it comes to equal RGB.
+
+    The first leaves a grey a little magenta, as the working white lies above the locus (AP1: Duv +0.0033), and changes
+    nothing at 6500 K and Duv 0, so that a hand begins from where it is; the second changes nothing at the working
+    white's own 6000 K and Duv +0.0033.
+    """
 
     title: ClassVar[str] = "White balance"
     explanation: ClassVar[str] = (
-        "Says which light the scene had; that light is made neutral. 6500 K and Duv 0 change nothing."
+        "Says which light the scene had; that light becomes the white chosen. A grey under it comes to equal RGB with "
+        "the working white; with 6500 K a trace of magenta is left, and 6500 K and Duv 0 change nothing."
     )
     source: ClassVar[str] = "Krystek 1985 (locus); ANSI C78.377 (Duv); CIE 159:2004 or Bradford (adaptation)"
     space: ClassVar[str] = "scene linear"
     neutral: ClassVar[str] = "moves neutral, on purpose"
+
+    later: ClassVar[tuple[str, ...]] = ("target",)
 
     kind: Literal["white_balance"] = "white_balance"
     kelvin: float = number(
@@ -50,11 +59,14 @@ class WhiteBalance(Step):
         "Distance of that light from the Planckian locus; + is a greener light, so the picture turns magenta.",
     )
     adaptation: Adaptation = "CAT02"
+    target: Literal["6500 K", "working white"] = choice(
+        "6500 K", "Becomes", "The white that the light becomes: with the working white a grey under it is neutral."
+    )
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
-        if self.kelvin == REFERENCE_KELVIN and self.duv == 0:
+        if self.kelvin == REFERENCE_KELVIN and self.duv == 0 and self.target == "6500 K":
             return ()
-        light, reference = kelvin_duv_to_xy(self.kelvin, self.duv), kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
+        light, reference = kelvin_duv_to_xy(self.kelvin, self.duv), self.reference(working)
         to_xyz = rgb_to_xyz(working)
         return (
             Matrix.of(
@@ -64,8 +76,13 @@ class WhiteBalance(Step):
             ),
         )
 
+    def reference(self, working: Primaries) -> tuple[float, float]:
+        """The chromaticity that the light becomes."""
+        return working.white if self.target == "working white" else kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
+
     def said(self) -> str:
-        return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}"
+        becomes = ", to the working white" if self.target == "working white" else ""
+        return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}{becomes}"
 
 
 @dataclass(frozen=True)
@@ -91,7 +108,7 @@ class NeutralFound:
         )
 
 
-def balance_neutral(rgb_linear: Float64, working: Primaries, adaptation: Adaptation) -> NeutralFound:
+def balance_neutral(rgb_linear: Float64, working: Primaries, step: WhiteBalance) -> NeutralFound:
     """Solves for the light that makes a patch of scene-linear working light neutral.
 
     BadValue when no named light can.
@@ -103,7 +120,7 @@ def balance_neutral(rgb_linear: Float64, working: Primaries, adaptation: Adaptat
         )
     to_xyz = rgb_to_xyz(working)
     xyz = to_xyz @ rgb
-    light = light_made_neutral(xyz, kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0), working.white, adaptation)
+    light = light_made_neutral(xyz, step.reference(working), working.white, step.adaptation)
     kelvin, duv = xy_to_kelvin_duv(light)
     white = to_xyz @ np.ones(3)
     found = NeutralFound(

@@ -107,9 +107,7 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     chosen = next(s for s in settings.steps if s.id == step)
     if not isinstance(chosen, WhiteBalance):
         raise Refused("Only white balance can be set from a neutral patch.")
-    found = balance_neutral(
-        patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen.adaptation
-    )
+    found = balance_neutral(patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen)
     doubt = neutral_doubt(patch, found, settings, shot)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)}
     path = shot.path(settings)
