@@ -253,6 +253,18 @@ def test_grain_is_the_same_at_every_size_and_has_the_amount_it_says():
     assert sum(share**2 for _, share, _ in LATTICES) == pytest.approx(1)
 
 
+@pytest.mark.parametrize(("size", "rows", "place"), [(0.0016, 540, True), (0.0016, 180, True), (0.0004, 90, False)])
+def test_grain_of_small_frames_is_that_of_large_ones(size, rows, place):
+    """Finer than a pixel it is filtered, not made coarser; of the finest on the smallest the strength alone is kept."""
+    height, width, times = 1080, 1920, 1080 // rows
+    large, _ = _fields(Place(width, height), height, width, size=size)
+    small, variance = _fields(Place(width // times, rows), rows, width // times, size=size)
+    filtered = large[0].reshape(rows, times, width // times, times).mean(axis=(1, 3))
+    assert small[0].std() == pytest.approx(filtered.std(), rel=0.15)
+    assert variance.mean() == pytest.approx(small[0].var(), rel=0.15)
+    assert bool(np.corrcoef(small[0].ravel(), filtered.ravel())[0, 1] > 0.999) is place
+
+
 # --- paths, tables, traces
 def _path(*steps):
     return Path(input=Input(encoding="linear/AP1"), display=Display(output="BT.709 BT.1886"), trim=Trim(steps=steps))

@@ -28,6 +28,10 @@ LATTICES = ((1.0, (1 - CLUMPED**2) ** 0.5, 0), (CLUMP, CLUMPED, 4))
 """Pitch over the size, share of the deviation, and the number of the first of its layers, one for each channel."""
 
 
+FINEST = 1 / 8
+"""Pixels between places of a lattice at the least: of finer grain, on thumbnails alone, only the strength is kept."""
+
+
 def spline_sum(t: Any) -> Any:
     """The integral of the cubic B-spline from −∞ to t."""
     t = np.clip(np.asarray(t, dtype=np.float64), -2.0, 2.0)
@@ -51,7 +55,7 @@ class Grain(FrameOperation):
     """Light times 2^(a·n − a²·ln2·v/2): n is the field, of variance v where the pixel is, and a the amount in stops at
     the pixel's brightness. The second term takes back what the unevenness of powers would add: the mean stays.
 
-    ``size`` is the lattice's pitch in frame heights, a pixel of the frame at the least; ``colour`` goes from one field
+    ``size`` is the lattice's pitch in frame heights; ``colour`` goes from one field
     for all channels, 0, to one for each, 1: the channels correlate by 1 − colour².
     """
 
@@ -73,10 +77,11 @@ class Grain(FrameOperation):
         total = np.zeros((3, rows, columns), np.float32)
         variance = np.zeros((rows, columns))
         alike = 1 - self.colour**2
+        size = max(self.size, FINEST / place.height)
         for wider, share, layer in LATTICES:
-            pitch = max(self.size, 1 / place.height) * wider
+            pitch = size * wider
             (fx, wx), (fy, wy) = pixel_weights(x, place.pixel, pitch), pixel_weights(y, place.pixel, pitch)
-            scale = share / SPREAD
+            scale = share / SPREAD * (self.size / size)
             variance += np.outer((wy**2).sum(axis=1), (wx**2).sum(axis=1)) * scale**2
             top, left = int(fy.min()), int(fx.min())
             height, width = int(fy.max()) - top + wy.shape[1], int(fx.max()) - left + wx.shape[1]
