@@ -34,6 +34,7 @@ PEERS = {
     "HLG": (cm.oetf_inverse_BT2100_HLG, cm.oetf_BT2100_HLG, UNIT, UNIT),
     "linear": (lambda v: v, lambda v: v, CODES, LIGHT),
     "S-Log2": (cm.log_decoding_SLog2, cm.log_encoding_SLog2, CODES, LIGHT),
+    "S-Log": (cm.log_decoding_SLog, cm.log_encoding_SLog, CODES, LIGHT),
     "C-Log": (cm.log_decoding_CanonLog, cm.log_encoding_CanonLog, CODES, LIGHT),
     "C-Log2": (cm.log_decoding_CanonLog2, cm.log_encoding_CanonLog2, CODES, LIGHT),
     "C-Log3": (cm.log_decoding_CanonLog3, cm.log_encoding_CanonLog3, CODES, LIGHT),
@@ -45,6 +46,10 @@ PEERS = {
     "D-Log": (cm.log_decoding_DJIDLog, cm.log_encoding_DJIDLog, CODES, LIGHT),
     "L-Log": (cm.log_decoding_LLog, cm.log_encoding_LLog, CODES, LIGHT),
     "Apple Log": (cm.log_decoding_AppleLogProfile, cm.log_encoding_AppleLogProfile, CODES, LIGHT),
+    "Mi-Log": (cm.log_decoding_MiLog, cm.log_encoding_MiLog, CODES, LIGHT),
+    "Film Gen 5": (cm.oetf_inverse_BlackmagicFilmGeneration5, cm.oetf_BlackmagicFilmGeneration5, CODES, LIGHT),
+    "Protune": (cm.log_decoding_Protune, cm.log_encoding_Protune, CODES[CODES >= 0], POSITIVE),
+    "opRGB": (lambda v: cm.gamma_function(v, 563 / 256), lambda v: cm.gamma_function(v, 256 / 563), UNIT, POSITIVE),
     "Printing density": (cm.log_decoding_Cineon, cm.log_encoding_Cineon, UNIT, POSITIVE),
     **{
         f"gamma {g:g}": (
@@ -78,7 +83,7 @@ def test_against_colour_science(name):
 @pytest.mark.parametrize("name", CURVES)
 def test_round_trip(name):
     member = CURVES[name]
-    codes = np.linspace({"ACEScc": -0.358, "Apple Log": 0.0}.get(name, -0.1), 1.2, 4001)
+    codes = np.linspace({"ACEScc": -0.358, "Apple Log": 0.0, "Mi-Log": 0.0}.get(name, -0.1), 1.2, 4001)
     keep = ~_near_break(codes, member, "code")
     np.testing.assert_allclose(member.from_linear(member.to_linear(codes))[keep], codes[keep], atol=1e-9)
 

@@ -39,6 +39,10 @@ PEERS = {
     "Wide Gamut RGB": "REDWideGamutRGB",
     "F-Gamut": "F-Gamut",
     "D-Gamut": "DJI D-Gamut",
+    "Wide Gamut Gen 5": "Blackmagic Wide Gamut",
+    "F-Gamut C": "F-Gamut C",
+    "Protune Native": "Protune Native",
+    "opRGB": "Adobe RGB (1998)",
 }
 
 

@@ -18,7 +18,7 @@ from upwelling.core.media.png import encode
 PICTURE = np.random.default_rng(3).uniform(0.1, 0.7, (12, 16, 3)).astype(np.float32)
 WHITE = (0.3127, 0.329)
 P3 = (*WHITE, 0.68, 0.32, 0.265, 0.69, 0.15, 0.06)
-OTHER = (*WHITE, 0.64, 0.33, 0.21, 0.71, 0.15, 0.06)
+OTHER = (*WHITE, 0.63, 0.34, 0.21, 0.71, 0.15, 0.06)
 
 
 def chunk(kind, body):
@@ -38,6 +38,7 @@ def png(place, gamma=0, chromaticities=(), tail=b"", cut=0):
     ("gamma", "chromaticities", "best", "words"),
     [
         (45455, OTHER, "", "gamma 2.2 in primaries that are none known here"),
+        (45470, (*WHITE, 0.64, 0.33, 0.21, 0.71, 0.15, 0.06), "opRGB/opRGB", "tagged primaries opRGB"),
         (45455, P3, "", "gamma 2.2 in P3-D65: make an encoding"),
         (100000, OTHER, "", "linear in primaries that are none known here"),
         (100000, P3, "linear/P3-D65", "tagged primaries P3-D65"),

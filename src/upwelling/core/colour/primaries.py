@@ -98,6 +98,31 @@ _MEMBERS = (
         D65,
         "DJI, White Paper on D-Log and D-Gamut of DJI Cinema Color System (2017)",
     ),
+    Primaries(
+        "Wide Gamut Gen 5",
+        (0.7177215, 0.3171181),
+        (0.228041, 0.861569),
+        (0.1005841, -0.0820452),
+        (0.312717, 0.3290312),
+        "Blackmagic Design, Generation 5 Color Science white paper (2021)",
+    ),
+    Primaries(
+        "F-Gamut C",
+        (0.7347, 0.2653),
+        (0.0263, 0.9737),
+        (0.1173, -0.0224),
+        D65,
+        "Fujifilm, F-Log2 C Data Sheet, version 1.0 (2024)",
+    ),
+    Primaries(
+        "Protune Native",
+        (0.698480461493841, 0.193026445370121),
+        (0.329555378387345, 1.024596624134644),
+        (0.108442631407675, -0.034678569754016),
+        D65,
+        "GoPro, Protune Native, as colour-science 0.4.7 has it",
+    ),
+    Primaries("opRGB", (0.64, 0.33), (0.21, 0.71), (0.15, 0.06), D65, "IEC 61966-2-5:2007"),
     Primaries("P3-D65", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), D65, "SMPTE EG 432-1:2010; RP 431-2:2011"),
 )
 PRIMARIES: dict[str, Primaries] = {member.name: member for member in _MEMBERS}

@@ -1,4 +1,4 @@
-"""N-Log and Apple Log: a logarithm above a break, a power below it."""
+"""N-Log, Apple Log and Mi-Log: a logarithm above a break, a power below it."""
 
 from __future__ import annotations
 
@@ -75,4 +75,20 @@ APPLE_LOG = PowerToeLog(
     toe_power=2.0,
     ends=True,
 )
-CURVES = (N_LOG, APPLE_LOG)
+# Xiaomi, "Mi-Log Profile White Paper" (2024); from memory, confirmed against colour-science 0.4.7.
+MI_LOG = PowerToeLog(
+    name="Mi-Log",
+    explanation="Phone log curve with a square below 2 % reflectance; it ends at code 0.",
+    source="Xiaomi, Mi-Log Profile White Paper (2024)",
+    anchors=(Anchor(0.18, 463.9),),
+    log_slope=0.09271529,
+    log_offset=0.6729185,
+    linear_offset=0.01384578,
+    break_linear=0.01974185,
+    break_code=18.10531998 * (0.01974185 + 0.09023729) ** 2,
+    toe_gain=18.10531998,
+    toe_shift=0.09023729,
+    toe_power=2.0,
+    ends=True,
+)
+CURVES = (N_LOG, APPLE_LOG, MI_LOG)

@@ -1,4 +1,4 @@
-"""S-Log2 and S-Log3."""
+"""S-Log, S-Log2 and S-Log3."""
 
 from __future__ import annotations
 
@@ -39,4 +39,20 @@ S_LOG2 = CameraLog(
     toe_slope=5 * _SCALE * _LEGAL,
     toe_offset=0.030001222851889303 * _LEGAL + 64 / 1023,
 )
-CURVES = (S_LOG3, S_LOG2)
+# Sony, "S-Log: A new LUT for digital production mastering and interchange applications" (2009): S-Log2 without its
+# scale. From memory, confirmed against colour-science 0.4.7.
+S_LOG = CameraLog(
+    name="S-Log",
+    explanation="The first camera log curve of its family; black at code 90, mid grey at 394 of 1023.",
+    source="Sony, S-Log Technical Paper (2009)",
+    anchors=(Anchor(0.0, 90), Anchor(0.18, 394), Anchor(0.90, 636)),
+    log_slope=0.432699 * math.log10(2) * _LEGAL,
+    log_offset=0.646596 * _LEGAL + 64 / 1023,
+    linear_slope=1 / 0.9,
+    linear_offset=0.037584,
+    break_linear=0.0,
+    break_code=(0.432699 * math.log10(0.037584) + 0.646596) * _LEGAL + 64 / 1023,
+    toe_slope=5 / 0.9 * _LEGAL,
+    toe_offset=0.030001222851889303 * _LEGAL + 64 / 1023,
+)
+CURVES = (S_LOG3, S_LOG2, S_LOG)

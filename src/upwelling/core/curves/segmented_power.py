@@ -118,6 +118,7 @@ CURVES = (
     SRGB,
     BT1886,
     _gamma(2.2, "By definition; ITU-R BT.470-6, assumed display gamma of system M"),
+    PurePower(name="opRGB", explanation="A pure power of 2 51/256.", source="IEC 61966-2-5:2007", exponent=563 / 256),
     _gamma(2.4, "By definition; the power of ITU-R BT.1886"),
     _gamma(2.6, "SMPTE ST 431-1:2006, cinema"),
 )

@@ -104,6 +104,14 @@ ENCODINGS = (
         referred="display",
     ),
     Encoding(
+        "opRGB/opRGB",
+        "opRGB",
+        "opRGB",
+        "A finished photograph in the wider primaries that still cameras offer.",
+        "IEC 61966-2-5:2007",
+        referred="display",
+    ),
+    Encoding(
         "gamma 2.4/BT.709",
         "gamma 2.4",
         "BT.709",

@@ -22,6 +22,7 @@ _PRIMARIES = {
     "BT.2020": "BT.2020",
     "P3-D65": "P3-D65",
     "P3-DCI": "P3-DCI",
+    "opRGB": "opRGB",
     "BT.601 525": "BT.709",
     "BT.601 625": "BT.709",
 }
@@ -52,7 +53,9 @@ def tag_evidence(facts: FileFacts) -> list[Evidence]:
     if facts.metadata.get("ICC profile") and tags.transfer:
         said = facts.metadata["ICC profile"]
     foreign = _foreign_primaries(facts, space)
-    if foreign and tags.transfer in _TRANSFERS:
+    if (tags.transfer, space) == ("gamma 2.2", "opRGB"):  # whose exponent is written so
+        found.append(Evidence("tags", f"tagged {said}", FAIR, encoding="opRGB/opRGB", range="full"))
+    elif foreign and tags.transfer in _TRANSFERS:
         text = f"tagged {_TRANSFERS[tags.transfer][0]} in {foreign}: make an encoding of your own of them"
         found.append(Evidence("tags", text, WEAK / 2))
     elif tags.transfer in _TRANSFERS:

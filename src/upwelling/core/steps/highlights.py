@@ -29,6 +29,7 @@ Share = Annotated[float, Field(ge=0.01, le=3)]
 Channels = Literal[
     "AP0", "AP1", "S-Gamut3", "S-Gamut3.Cine", "V-Gamut", "Wide Gamut 3", "BT.709", "BT.2020", "P3-DCI", "S-Gamut",
     "Cinema Gamut", "Wide Gamut 4", "Wide Gamut RGB", "F-Gamut", "D-Gamut", "P3-D65",
+    "Wide Gamut Gen 5", "F-Gamut C", "Protune Native", "opRGB",
 ]  # fmt: skip
 
 
