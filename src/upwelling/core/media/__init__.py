@@ -16,14 +16,16 @@ from upwelling.core.media.dpx import DPX
 from upwelling.core.media.exr import EXR
 from upwelling.core.media.footage import FileFacts, Footage, Reading
 from upwelling.core.media.jpeg import JPEG
+from upwelling.core.media.jpeg2000 import JPEG2000
 from upwelling.core.media.movie import SUFFIXES, Movie, looks_like_movie
 from upwelling.core.media.movie_decode import Damaged
 from upwelling.core.media.png import PNG
 from upwelling.core.media.sequence import NumberedStills
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.tiff import TIFF
+from upwelling.core.media.webp import WEBP
 
-CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX, JPEG)
+CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX, JPEG, JPEG2000, WEBP)
 HEAD = 32
 LARGE = 40_000_000
 """Pixels of a frame above which one of a file is looked at instead of three."""
@@ -32,7 +34,9 @@ LARGE = 40_000_000
 
 def recognise(head: bytes) -> Container | None:
     """The container whose content starts like this, whatever the file is called."""
-    return next((c for c in CONTAINERS if head.startswith(c.magics)), None)
+    found = next((c for c in CONTAINERS if head.startswith(c.magics)), None)
+    # RIFF is the envelope of other things too.
+    return None if found is WEBP and head[8:12] != b"WEBP" else found
 
 
 def read_still(path: str | os.PathLike[str]) -> Still:
@@ -41,7 +45,9 @@ def read_still(path: str | os.PathLike[str]) -> Still:
     head = _head(place)
     container = recognise(head)
     if container is None:
-        raise UnreadableFile(place, "is not a still this program reads. Use PNG, JPEG, TIFF, OpenEXR or DPX.")
+        raise UnreadableFile(
+            place, "is not a still this program reads. Use PNG, JPEG, JPEG 2000, WebP, TIFF, OpenEXR or DPX."
+        )
     return container.read(place)
 
 
@@ -141,7 +147,10 @@ def reading_for(footage: Footage, said: Range | None) -> Reading:
     return replace(usual, range=said or usual.range)
 
 
-READABLE = "PNG, JPEG, TIFF, OpenEXR, DPX, DNG, or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
+READABLE = (
+    "PNG, JPEG, JPEG 2000, WebP, TIFF, OpenEXR, DPX, DNG, "
+    "or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
+)
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 
 
@@ -182,6 +191,8 @@ def write_still(
 ) -> float:
     """Writes (H, W, 3) codes whole or not at all; gives the share of pixels the file had to clip."""
     container = container_for(path)
+    if container.write is None:
+        raise UnwritableFile(path, f"{container.name} is read, not written; use .png, .tif, .dpx or .exr.")
     chosen: Depth = depth or container.depths[-1]
     if chosen not in container.depths:
         raise UnwritableFile(path, f"{container.name} does not hold depth {chosen}; use {', '.join(container.depths)}.")

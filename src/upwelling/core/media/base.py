@@ -46,14 +46,14 @@ class Still:
 
 @dataclass(frozen=True)
 class Container:
-    """One file format: how its content is recognised, read and written."""
+    """One file format: how its content is recognised, read and written; what is only read has no ``depths``."""
 
     name: str
     suffixes: tuple[str, ...]
     magics: tuple[bytes, ...]
     depths: tuple[Depth, ...]
     read: Callable[[FilePath], Still]
-    write: Callable[[FilePath, Any, Depth, Mapping[str, Any]], None]
+    write: Callable[[FilePath, Any, Depth, Mapping[str, Any]], None] | None = None
 
 
 def check_size(path: object, width: int, height: int, most: int = LARGEST_PIXELS) -> None:
