@@ -14,6 +14,7 @@ from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import run_reference
 from upwelling.core.outputs import OUTPUTS, output
+from upwelling.core.path import Display, Input, Path, RenderingStage
 from upwelling.core.rendering import Rise
 from upwelling.core.rendering.rise_operation import NEAREST, norm_of
 from upwelling.core.rendering.root_space import KNEE, soft_limit
@@ -37,6 +38,24 @@ SWEEP = LIGHTS[None] * np.exp2(STOPS)[:, None, None]  # (stops, lights, 3)
 
 def render(rgb, display=TV, **parameters):
     return run_reference(Rise(**parameters).operations(AP1, display, "CAT02"), np.asarray(rgb, dtype=np.float64))
+
+
+@pytest.mark.parametrize("name", ["sRGB", "BT.709 BT.1886", "BT.2100 PQ 1000"])
+@pytest.mark.parametrize("stops", [-1.0, 0.85, 1.5])
+def test_brighter_moves_mid_grey_and_leaves_the_rest_in_order(name, stops):
+    """By so many stops at mid grey, the contrast there as before, black and peak where they were; at 0 it is no other
+    path, so that what was made before it came is what it was.
+    """
+    display, path = output(name), Path(input=Input(encoding="linear/AP1"), display=Display(output=name))
+    before, now = Rise().curve(display), Rise(brighter=stops).curve(display)
+    grey = np.linspace(-9, 9, 400)
+    assert float(now.log2_display(0.0) - before.log2_display(0.0)) == pytest.approx(stops, abs=1e-6)
+    assert now.slope(0.0) == pytest.approx(before.slope(0.0))
+    assert (np.diff(now.log2_display(grey)) > -1e-9).all()
+    assert float(now.log2_display(20.0)) == pytest.approx(float(before.log2_display(20.0)), abs=1e-6)
+    rest = path.model_copy(update={"rendering": RenderingStage(method=Rise(brighter=0.0))})
+    lifted = path.model_copy(update={"rendering": RenderingStage(method=Rise(brighter=stops))})
+    assert rest.fingerprint == path.fingerprint != lifted.fingerprint
 
 
 @pytest.mark.parametrize("name", OUTPUTS)

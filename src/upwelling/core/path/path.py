@@ -239,6 +239,10 @@ class Path(Stage):
                     body[name] = {**body[name], "on": True, **({"strength": 1.0} if name == "look" else {})}
             if not self.rendering.on:
                 body["rendering"].pop("method")
+        method = self.rendering.method
+        for field in method.later:
+            if getattr(method, field) == type(method).model_fields[field].default:
+                body["rendering"].get("method", {}).pop(field, None)
         for stage in (body["trim"], body["look"]):
             stage["steps"] = [step for step in stage["steps"] if step["output"] in ("", self.display.output)]
             for step in stage["steps"]:

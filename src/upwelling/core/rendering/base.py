@@ -40,6 +40,9 @@ class ToneMap(BaseModel):
     hue_bound: ClassVar[float]
     largest_step: ClassVar[tuple[float, float | None]]
 
+    later: ClassVar[tuple[str, ...]] = ()
+    """Settings that came to this method later: at rest they are left out of fingerprints, which older ones lack."""
+
     kind: str = ""
     fit: AnyFit = SmoothFit()
 

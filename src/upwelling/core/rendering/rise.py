@@ -38,6 +38,8 @@ class Rise(ToneMap):
     hue_bound: ClassVar[float] = 3.0
     largest_step: ClassVar[tuple[float, float | None]] = (0.17, 0.4)
 
+    later: ClassVar[tuple[str, ...]] = ("brighter",)
+
     kind: Literal["rise"] = "rise"
     contrast: float = number(
         1.3, "Contrast", "stops/stop", 0.8, 2.0, 0.02, "Slope of the tone curve at mid grey, in a dim surround."
@@ -77,6 +79,17 @@ class Rise(ToneMap):
         "How much of BT.2390's law for the output's surround is applied to the contrast; 0 ignores the surround.",
     )
 
+    brighter: float = number(
+        0.0,
+        "Brighter",
+        "stops",
+        -1.0,
+        1.5,
+        0.05,
+        "Mid grey above the output's own level, which on SDR is a tenth of its peak, as pictures derived from HDR have "
+        "it; about 0.85 stands beside an ordinary photograph.",
+    )
+
     def contrast_for(self, target: Output) -> float:
         """The contrast in the output's surround."""
         return float(
@@ -90,7 +103,7 @@ class Rise(ToneMap):
             toe=self.toe,
             shoulder=self.shoulder,
             scene_peak=self.scene_peak,
-            mid_relative=target.mid_grey,
+            mid_relative=target.mid_grey * 2.0**self.brighter,
             hdr_nits=target.peak_nits if target.is_hdr else 0.0,
         )
 
