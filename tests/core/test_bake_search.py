@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from tests.core.bakes import BY_NAME, PROGRAM, baked, make, one_wrong, order
+from upwelling.cli.main import main
 from upwelling.core.bake import BakeOrder, Section
 from upwelling.core.bake.fit_entries import interpolation_weights
 from upwelling.core.bake.make import comments
@@ -109,6 +110,24 @@ def test_a_contrast_holds_on_an_hdr_display_behind_formulas_with_more_points():
     nearest = trial.behind_formulas(65)
     assert not nearest.holds
     assert "With a grid of 129 points, 129³ behind formulas would hold: put 129 among" in way_out(trial, nearest)
+
+
+def test_where_only_pictures_hold_that_is_said():
+    """Random codes of a wide log lie far outside any display; the shipped scenes do not."""
+    path = make("LogC4/Wide Gamut 4", output="BT.2100 PQ 1000")
+    trial = Trial(_of(BakeOrder(path=path, receiver=PROGRAM, format="clf", size=65), 65), [], tolerances_for(True))
+    found = trial.behind_formulas(65)
+    assert (found.holds, trial.within_pictures(found)) == (False, True)
+    assert "65³ behind formulas holds in the scenes that ship, and errs where hardly" in way_out(trial, found, [found])
+
+
+@pytest.mark.parametrize(("output", "said"), [("BT.2100 PQ 1000", True), ("BT.709 BT.1886", False)])
+def test_a_grid_that_nobody_chose_is_said_where_it_seldom_holds(tmp_path, capsys, output, said):
+    order = ["--from", "S-Log3/S-Gamut3.Cine", "--to", output]
+    assert main(["bake", str(tmp_path / "a.cube"), *order]) == 0
+    assert ("33 points are taken unasked, and on an HDR output" in capsys.readouterr().err) is said
+    assert main(["bake", str(tmp_path / "b.cube"), *order, "--size", "33", "--no-fit-entries"]) == 0
+    assert "unasked" not in capsys.readouterr().err
 
 
 def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):

@@ -31,6 +31,8 @@ from upwelling.core.tables.evidence import Nearest, evidence
 from upwelling.core.tables.facts import measure
 from upwelling.core.tables.files import ENDINGS, format_of, read_lut, write_lut
 
+USUAL_GRID = 33
+"""Points a side of a cube where nobody says how many."""
 _FRAMES_HELP = (
     "pictures to test the table on, as the camera wrote them: stills, sequences or movies (their middle frame). "
     "Without any, only made samples and the scenes that ship are tried, and the verdict says so"
@@ -88,7 +90,10 @@ def add_commands(commands: Any) -> None:
 
 def _add_order_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--size", type=int, default=33, help="grid points a side, or entries of a 1D table (default: 33)"
+        "--size",
+        type=int,
+        help=f"grid points a side, or entries of a 1D table (default: {USUAL_GRID}, which HDR outputs and trilinear "
+        "receivers seldom hold with: --solve finds what does)",
     )
     parser.add_argument("--curve", action="store_true", help="a 1D table")
     parser.add_argument(
@@ -138,7 +143,8 @@ def _order(options: argparse.Namespace) -> BakeOrder:
     path, form = path_from(options), format_of(options.lut)
     if form is None:
         raise UnwritableFile(options.lut, f"tables are written as {', '.join(ENDINGS)}.")
-    receiver = plain_receiver(33 if options.curve else options.size, path.camera.range, path.display.range)
+    usual = options.size if options.size is not None else USUAL_GRID
+    receiver = plain_receiver(USUAL_GRID if options.curve else usual, path.camera.range, path.display.range)
     if options.receiver:
         receiver = next((r for r in RECEIVERS if r.name.lower() == options.receiver.lower()), receiver)
         if receiver.name.lower() != options.receiver.lower():
@@ -146,10 +152,11 @@ def _order(options: argparse.Namespace) -> BakeOrder:
                 f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}."
             )
     elif options.solve if "solve" in options else False:
-        receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65)})
-    size = (
-        receiver.sizes(form.name)[0] if getattr(options, "solve", False) and receiver.sizes(form.name) else options.size
-    )
+        receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65, 129)})
+    solving = getattr(options, "solve", False)
+    size = receiver.sizes(form.name)[0] if solving and receiver.sizes(form.name) else usual
+    if options.size is None and not solving and not options.curve:
+        _say_of_the_usual_grid(path.target.is_hdr, receiver.interpolation)
     fitted = (
         options.fit_entries
         if options.fit_entries is not None
@@ -179,6 +186,16 @@ def _order(options: argparse.Namespace) -> BakeOrder:
             "pixel stands or on what lies around it. Give --leave-out to bake the path without."
         )
     return order
+
+
+def _say_of_the_usual_grid(is_hdr: bool, interpolation: str) -> None:
+    """Where a grid that nobody chose seldom holds."""
+    why = "on an HDR output" if is_hdr else "read trilinearly" if interpolation == "trilinear" else ""
+    if why:
+        sys.stderr.write(
+            f"upwelling: note: {USUAL_GRID} points are taken unasked, and {why} they seldom hold; --solve finds what "
+            "does.\n"
+        )
 
 
 def _left_out(order: BakeOrder, shapes: bool) -> tuple[str, ...]:

@@ -121,6 +121,8 @@ def tries(
         if written.holds and not written.strays:
             return
     for index, (size, form) in enumerate(grids):
+        if size > _LARGER and any(t.holds for t in tried):
+            break  # as slow as all before it together
         plain = trial.plain(form, size)
         tried.append(plain)
         fit = not plain.holds and size <= FITTED_UP_TO
@@ -145,7 +147,7 @@ def tries(
         if any(t.holds for t in tried):
             return
     yield 0.99, "Looking for what would hold", None
-    yield 1.0, "Tried all", way_out(trial, min(tried, key=lambda t: t.share))
+    yield 1.0, "Tried all", way_out(trial, min(tried, key=lambda t: t.share), tried)
 
 
 def _grids(order: BakeOrder) -> list[tuple[int, FormatName]]:
@@ -156,13 +158,13 @@ def _grids(order: BakeOrder) -> list[tuple[int, FormatName]]:
 
 
 def _behind_formulas(trial: Trial, sizes: Sequence[int]) -> Iterator[Tried]:
-    """Cubes behind formulas, the largest first, down to the first that does not hold."""
+    """Cubes behind formulas, the largest first, down to the first that holds nowhere."""
     for size in reversed(sizes):
         found = trial.behind_formulas(size)
         if found is None:
             return
         yield found
-        if not found.holds:
+        if not (found.holds or trial.within_pictures(found)):
             return
 
 
@@ -186,10 +188,16 @@ def _shapers(trial: Trial, sizes: Sequence[int]) -> Iterator[tuple[float, str, T
             )
 
 
-def way_out(trial: Trial, nearest: Tried) -> str:
-    """The least change that would make a table hold, as a sentence: another property of the receiver, else limits with
-    their present figures.
+def way_out(trial: Trial, nearest: Tried, tried: Sequence[Tried] = ()) -> str:
+    """The least change that would make a table hold, as a sentence: pictures to judge it by, where there are none;
+    another property of the receiver; else limits with their present figures.
     """
+    within = min((t for t in tried if trial.within_pictures(t)), key=lambda t: t.simplicity, default=None)
+    if within is not None:
+        return (
+            f"{within.said()} holds in the scenes that ship, and errs where hardly a picture lies: give pictures of "
+            "the production, and they decide."
+        )
     r, limits = trial.order.receiver, trial.limits
     if trial.rounding() > _ROUNDED_AWAY:
         return (

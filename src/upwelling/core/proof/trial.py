@@ -218,6 +218,15 @@ class Trial:
             }
         )
 
+    def within_pictures(self, tried: Tried) -> bool:
+        """Whether it would hold if pictures alone counted: those of the production, and the scenes that ship."""
+        limits = {**{name: limit for name, _, limit in self.limits.rows()}, SHIPPED: self.limits.picture_p99}
+        return all(
+            round(value or 0.0, 2) <= limits[name]
+            for name, value in tried.figures.items()
+            if not name.startswith("anywhere")
+        )
+
     def _tried(
         self,
         one: BakeOrder,
