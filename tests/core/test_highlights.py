@@ -1,5 +1,6 @@
 """Highlights that clipped: where channels pile up, and what is rebuilt, against scenes whose light is known."""
 
+import re
 from fractions import Fraction
 from typing import get_args
 
@@ -152,6 +153,21 @@ def test_kilnlights_over_exposed_shots_against_the_light_they_were_shot_of(name,
     assert clipped.mean() > 0.01
     limit = 0.75 if camera is PHONE else 0.6
     assert false_colour(rebuilt, truth, clipped) < limit * false_colour(light, truth, clipped)
+
+
+def _found(picture, stops):
+    code = A_CAM.shoot(picture * 2.0**stops, seed=1)
+    light = to_light(code, A_CAM.encoding_name)
+    return find_clips(light, code, camera_plateaus(code).starts, AP1, encoding(A_CAM.encoding_name).primaries)
+
+
+def test_what_rebuilding_would_do_is_tried_on_the_pictures_own_light():
+    """One coloured light is brought back; a picture whose bright places are of random colours, each sharp, is not."""
+    helped = _found(shot(FURNACE, A_CAM, 0)[0].astype(np.float64), 2.5)
+    assert re.search(r"0\.\d+ of 0\.\d+ stops lost are left: a sign for it", helped.sentence)
+    patches = np.random.default_rng(4).uniform(0.02, 1.0, (36, 64, 3)) ** 2
+    mixed = _found(np.repeat(np.repeat(patches, 5, axis=0), 5, axis=1), 6)
+    assert "a sign for it" not in mixed.sentence
 
 
 def test_highlights_of_many_colours_are_said_to_be():
