@@ -196,3 +196,25 @@ def test_the_monitor_shows_its_faults(brought_in, sign_in):
     settled(page)
     assert page.input_value("input[aria-label='Room light, lux']") == "0"
     page.wait_for_function("() => document.querySelector('tbody tr').innerText.includes('0.3')")
+
+
+OVER_OTHERS = """() => {
+  const box = (one) => one.getBoundingClientRect();
+  const meet = (a, b) => a.left < b.right - 1 && a.right > b.left + 1 && a.top < b.bottom - 1 && a.bottom > b.top + 1;
+  const over = (slider) => [...slider.parentElement.children].some((o) => o !== slider && meet(box(slider), box(o)));
+  return [...document.querySelectorAll("main input[type=range]")].filter(over).map((s) => s.getAttribute("aria-label"));
+}"""
+
+
+@pytest.mark.parametrize("width", [1024, 1280, 1920])
+def test_no_slider_runs_under_what_stands_beside_it(brought_in, sign_in, width):
+    """They ran under their number and struck its unit through."""
+    page = sign_in(first=False)
+    page.set_viewport_size({"width": width, "height": 800})
+    open_bench(page, brought_in, "B007")
+    bench = page.url.split("?")[0].rstrip("/")
+    for part in ("renderings", "monitor"):
+        page.goto(f"{bench}/{part}/")
+        page.wait_for_selector("main input[type=range]")
+        assert page.evaluate(OVER_OTHERS) == []
+    page.set_viewport_size({"width": 1280, "height": 800})
