@@ -10,6 +10,7 @@ import pytest
 from tests.core.test_cli import RNG, SLOG, TV, run
 from tests.core.test_cli import folder as folder
 from tests.core.witness import ffmpeg_write
+from upwelling.core.media import read_still
 from upwelling.core.media.movie_write import write_movie
 
 pytestmark = pytest.mark.slow
@@ -25,6 +26,23 @@ def test_what_a_command_takes_unasked_is_said(folder, capsys):
     for name, said in (("BT.1886/BT.709", True), (TV[1], False)):
         assert run("deliver", "m.mov", f"{said}.tif", *SLOG, "--to", name, "--no-proof") == 0
         assert ("scene light is written as BT.1886/BT.709, nothing rendered" in capsys.readouterr().err) is said
+
+
+def test_a_movies_matrix_and_chroma_are_said_on_the_command_line(folder, capsys):
+    """Coded by BT.709 at a size that is guessed to be BT.601: as said, its colours are those that were coded."""
+    picture = np.full((576, 720, 3), (0.6, 0.3, 0.4))
+    write_movie(folder / "sd.mov", [picture], "prores-422", rate=Fraction(25), matrix="BT.709")
+    off = {}
+    for name, asked in (("guess", ()), ("said", ("--matrix", "BT.709", "--chroma", "left"))):
+        assert run("convert", "sd.mov", f"{name}.tif", "--from", "sRGB/BT.709", "--to", "sRGB/BT.709", *asked) == 0
+        off[name] = np.abs(read_still(folder / f"{name}.tif").code - picture).max()
+    assert off["said"] < 0.01 < off["guess"]
+    sent = ("deliver", "sd.mov", "out.mov", "--from", "sRGB/BT.709", "--to", "sRGB", "--matrix", "BT.709")
+    assert run(*sent, "--chroma", "centre") == 0
+    order = json.loads((folder / "out.mov.proof.json").read_text())["order"]
+    assert (order["pieces"][0]["matrix"], order["pieces"][0]["siting"]) == ("BT.709", "centre")
+    with pytest.raises(SystemExit, match="2"):
+        run(*sent[:-1], "BT.470")
 
 
 def test_depth_in_a_proof_is_what_was_encoded(folder, capsys):

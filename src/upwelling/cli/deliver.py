@@ -13,11 +13,12 @@ from contextlib import contextmanager
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
+from upwelling.cli.footage import reading_of
 from upwelling.cli.paths import add_path_options, path_from
 from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.encodings import ENCODINGS, encoding
 from upwelling.core.errors import BadValue, UnknownName, UpwellingError
-from upwelling.core.media import open_footage, reading_for
+from upwelling.core.media import open_footage
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import Path
 
@@ -179,7 +180,7 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
     footage = open_footage(members[0], members if len(members) > 1 else ())
     facts = footage.facts
     said = path.camera.range if options.recipe else options.range
-    reading = reading_for(footage, said)
+    reading = reading_of(options, footage, said)
     if not options.recipe:
         bits: Any = {"8": 8, "10": 10, "12": 12}.get(facts.depth, 16)
         path = path.model_copy(

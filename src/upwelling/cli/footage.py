@@ -39,10 +39,17 @@ def read_frame(options: argparse.Namespace, said: Range | None) -> tuple[Still, 
             sys.stderr.write(
                 f"upwelling: note: {options.src}: frame 0 of {footage.facts.frames} is taken; --frame takes another.\n"
             )
-    reading = reading_for(footage, said)
+    reading = reading_of(options, footage, said)
     still = footage.frame(options.frame, reading)
     say_notes(options.src, footage.facts.notes)
     return still, footage, reading.range
+
+
+def reading_of(options: argparse.Namespace, footage: Footage, said: Range | None) -> Reading:
+    """How a file is read: as the options say, then as it says itself, then as is usual."""
+    reading = reading_for(footage, said)
+    matrix, siting = getattr(options, "matrix", None), getattr(options, "chroma", None)
+    return replace(reading, matrix=matrix or reading.matrix, siting=siting or reading.siting)
 
 
 def say_notes(place: str, notes: Sequence[str]) -> None:

@@ -127,7 +127,7 @@ def _picture(
     options: argparse.Namespace, place: str, encoding: str | None, frame: int | None, flag: str
 ) -> tuple[Path, Picture]:
     """A frame in working light, with the path that made it."""
-    read = argparse.Namespace(src=place, frame=frame)
+    read = argparse.Namespace(src=place, frame=frame, matrix=options.matrix, chroma=options.chroma)
     still, footage, side = read_frame(read, options.range)
     if isinstance(footage, Raw):
         camera = CameraFile(raw=RawSettings(profile=footage.profile), depth=16)

@@ -12,6 +12,8 @@ from pydantic import ValidationError
 
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.lut.carried import CarriedLut
+from upwelling.core.media.decoding import MATRICES
+from upwelling.core.media.ycbcr import SITINGS
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Path, changed_since, recipe_arithmetic
 from upwelling.core.path.look_recipe import STEP_LIST, with_ids
@@ -57,8 +59,10 @@ def add_path_options(parser: argparse.ArgumentParser) -> None:
 
 
 def add_range_option(parser: argparse.ArgumentParser) -> None:
-    """--range and --adaptation, shared by all commands that read codes."""
+    """--range, how movies are decoded, and --adaptation, shared by all commands that read codes."""
     parser.add_argument("--range", choices=["full", "legal"], help="code range of input and output (default: full)")
+    parser.add_argument("--matrix", choices=MATRICES, help="of a Y'CbCr movie's planes (default: as it says)")
+    parser.add_argument("--chroma", choices=SITINGS, help="where a movie's chroma sits (default: as it says)")
     parser.add_argument("--adaptation", choices=["CAT02", "Bradford"], help="chromatic adaptation (default: CAT02)")
 
 

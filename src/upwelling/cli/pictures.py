@@ -6,13 +6,13 @@ import argparse
 import sys
 from typing import Any
 
-from upwelling.cli.footage import add_frame_option, read_frame, say_notes
+from upwelling.cli.footage import add_frame_option, read_frame, reading_of, say_notes
 from upwelling.cli.paths import FIT_NAMES, METHODS, NO_DISPLAY_LOOK, add_path_options, add_range_option, path_from
 from upwelling.core import engine
 from upwelling.core.delivery.frames import FramesAround, camera_of
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UnreadableFile, UnwritableFile
-from upwelling.core.media import Depth, Raw, container_for, read_still, reading_for, write_still
+from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
 from upwelling.core.operations import Place, legal_in, run_reference
 from upwelling.core.path import convert_operations
 from upwelling.core.rendering import to_scene
@@ -113,7 +113,7 @@ def _render(options: argparse.Namespace) -> int:
             }
         )
     place = Place.whole(still.width, still.height)
-    path = path.at(options.frame).fed(FramesAround(footage, options.frame, reading_for(footage, side)))
+    path = path.at(options.frame).fed(FramesAround(footage, options.frame, reading_of(options, footage, side)))
     program = engine.compile_operations(path.operations())
     code = path.apply(still.code, place) if options.exact else engine.run(program, still.code, place=place)
     _write(
