@@ -128,4 +128,5 @@ def measure():
     print(f"database {database.stat().st_size / 1e6:.0f} MB")
 
 
-measure()
+if __name__ == "__main__":  # its tables are read in processes that begin by importing this file
+    measure()
