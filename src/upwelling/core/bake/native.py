@@ -4,7 +4,7 @@ tables over all halfs.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -101,7 +101,7 @@ def _nodes_of(operation: Operation) -> list[Node] | None:
         case Affine():
             return [_gain(operation.gain, operation.offset)]
         case Matrix():
-            return [MatrixNode(tuple((*row, 0.0) for row in operation.rows))]
+            return [_matrix(operation.rows)]
         case SlopeOffsetPower():
             return [
                 CdlNode(
@@ -124,19 +124,19 @@ def _nodes_of(operation: Operation) -> list[Node] | None:
 def _chroma(shift: ColourShift) -> list[Node]:
     """Oklab's chroma times one number: a matrix among the cube roots of cone responses, which keep their sign."""
     amount = 1.0 if shift.amount is None else shift.amount
-    to_lms, cube = np.array(shift.to_lms), (3.0, 3.0, 3.0)
+    cube = (3.0, 3.0, 3.0)
     among_roots = LAB_TO_ROOT @ np.diag((1.0, amount, amount)) @ ROOT_TO_LAB
     return [
-        _matrix(to_lms),
+        _matrix(shift.to_lms),
         ExponentNode("basicMirrorRev", cube),
-        _matrix(among_roots),
+        _matrix(Matrix.of(among_roots).rows),
         ExponentNode("basicMirrorFwd", cube),
-        _matrix(np.linalg.inv(to_lms)),
+        _matrix(Matrix.of(np.linalg.inv(np.array(shift.to_lms))).rows),
     ]
 
 
-def _matrix(matrix: Float64) -> MatrixNode:
-    return MatrixNode(tuple((*row, 0.0) for row in matrix.tolist()))
+def _matrix(rows: Iterable[tuple[float, float, float]]) -> MatrixNode:
+    return MatrixNode(tuple((*row, 0.0) for row in rows))
 
 
 def _curve(curve: object, decode: bool) -> list[Node] | None:

@@ -59,36 +59,63 @@ N_LOG = PowerToeLog(
     toe_shift=0.0075,
     toe_power=1 / 3,
 )
-# Apple, "Apple Log Profile White Paper" (2023); from memory, confirmed against colour-science 0.4.7.
-APPLE_LOG = PowerToeLog(
-    name="Apple Log",
-    explanation="Phone log curve with a square below 1 % reflectance; it ends at code 0.",
-    source="Apple, Apple Log Profile White Paper (2023)",
-    anchors=(Anchor(0.18, 499.5),),
-    log_slope=0.08550479,
-    log_offset=0.69336945,
-    linear_offset=0.00964052,
-    break_linear=0.01,
-    break_code=47.28711236 * (0.01 + 0.05641088) ** 2,
-    toe_gain=47.28711236,
-    toe_shift=0.05641088,
-    toe_power=2.0,
-    ends=True,
+
+
+def _square_toe(
+    name: str,
+    explanation: str,
+    source: str,
+    anchor: Anchor,
+    ends: float,
+    cut: float,
+    gain: float,
+    beta: float,
+    gamma: float,
+    delta: float,
+) -> PowerToeLog:
+    """code = gamma·log2(x + beta) + delta from ``cut`` on, gain·(x − ends)² below; names as in the white papers (c,
+    R_0, R_t).
+    """
+    return PowerToeLog(
+        name=name,
+        explanation=explanation,
+        source=source,
+        anchors=(anchor,),
+        log_slope=gamma,
+        log_offset=delta,
+        linear_offset=beta,
+        break_linear=cut,
+        break_code=gain * (cut - ends) ** 2,
+        toe_gain=gain,
+        toe_shift=-ends,
+        toe_power=2.0,
+        ends=True,
+    )
+
+
+# Both from memory, confirmed against colour-science 0.4.7.
+APPLE_LOG = _square_toe(
+    "Apple Log",
+    "Phone log curve with a square below 1 % reflectance; it ends at code 0.",
+    "Apple, Apple Log Profile White Paper (2023)",
+    Anchor(0.18, 499.5),
+    -0.05641088,
+    0.01,
+    47.28711236,
+    0.00964052,
+    0.08550479,
+    0.69336945,
 )
-# Xiaomi, "Mi-Log Profile White Paper" (2024); from memory, confirmed against colour-science 0.4.7.
-MI_LOG = PowerToeLog(
-    name="Mi-Log",
-    explanation="Phone log curve with a square below 2 % reflectance; it ends at code 0.",
-    source="Xiaomi, Mi-Log Profile White Paper (2024)",
-    anchors=(Anchor(0.18, 463.9),),
-    log_slope=0.09271529,
-    log_offset=0.6729185,
-    linear_offset=0.01384578,
-    break_linear=0.01974185,
-    break_code=18.10531998 * (0.01974185 + 0.09023729) ** 2,
-    toe_gain=18.10531998,
-    toe_shift=0.09023729,
-    toe_power=2.0,
-    ends=True,
+MI_LOG = _square_toe(
+    "Mi-Log",
+    "Phone log curve with a square below 2 % reflectance; it ends at code 0.",
+    "Xiaomi, Mi-Log Profile White Paper (2024)",
+    Anchor(0.18, 463.9),
+    -0.09023729,
+    0.01974185,
+    18.10531998,
+    0.01384578,
+    0.09271529,
+    0.6729185,
 )
 CURVES = (N_LOG, APPLE_LOG, MI_LOG)

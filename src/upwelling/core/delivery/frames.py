@@ -84,7 +84,7 @@ class Renderer:
     def at(self, frame: int) -> Path:
         """The path as it stands at a frame, with the frames around it in its file."""
         number = self.piece.in_file(frame)
-        around = Movie(self.footage.path) if isinstance(self.footage, EvenMovie) else self.footage
+        around = self.footage.plain if isinstance(self.footage, EvenMovie) else self.footage
         return self.path.at(number).fed(FramesAround(around, number, self.piece.reading))
 
     def signal(self, code: Any, frame: int) -> Any:

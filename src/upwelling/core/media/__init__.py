@@ -34,9 +34,7 @@ LARGE = 40_000_000
 
 def recognise(head: bytes) -> Container | None:
     """The container whose content starts like this, whatever the file is called."""
-    found = next((c for c in CONTAINERS if head.startswith(c.magics)), None)
-    # RIFF is the envelope of other things too.
-    return None if found is WEBP and head[8:12] != b"WEBP" else found
+    return next((c for c in CONTAINERS if c.knows(head)), None)
 
 
 def read_still(path: str | os.PathLike[str]) -> Still:

@@ -54,6 +54,12 @@ class Container:
     depths: tuple[Depth, ...]
     read: Callable[[FilePath], Still]
     write: Callable[[FilePath, Any, Depth, Mapping[str, Any]], None] | None = None
+    inner: bytes = b""
+    """What an envelope that others use as well says of its content, from its ninth byte on."""
+
+    def knows(self, head: bytes) -> bool:
+        """Whether content that starts so is of this format."""
+        return head.startswith(self.magics) and head[8:].startswith(self.inner)
 
 
 def check_size(path: object, width: int, height: int, most: int = LARGEST_PIXELS) -> None:

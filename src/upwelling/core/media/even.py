@@ -60,6 +60,11 @@ class EvenMovie(Movie):
         self.rate = rate
 
     @cached_property
+    def plain(self) -> Movie:
+        """The movie as it is."""
+        return Movie(self.path)
+
+    @cached_property
     def shown(self) -> Any:
         """(frames,) The number in the file of each frame's picture."""
         times = self.times
@@ -78,7 +83,7 @@ class EvenMovie(Movie):
 
     @cached_property
     def facts(self) -> FileFacts:
-        plain = Movie(self.path).facts
+        plain = self.plain.facts
         notes = tuple(note for note in plain.notes if note not in self.index.uneven_notes)
         once = len(np.unique(self.shown))
         said = f"Frames come at an uneven rate; they are held in their times, at {float(self.rate):g} a second"
@@ -98,5 +103,5 @@ class EvenMovie(Movie):
         wanted = [int(self.shown[number]) for number in numbers]
         once = list(dict.fromkeys(wanted))
         times = Counter(wanted)
-        for number, still in zip(once, Movie(self.path).through(once, reading or self.default_reading), strict=True):
+        for number, still in zip(once, self.plain.through(once, reading or self.default_reading), strict=True):
             yield from [still] * times[number]

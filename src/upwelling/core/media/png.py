@@ -26,39 +26,29 @@ def read(path: FilePath) -> Still:
     data = path.read_bytes()
     if len(data) < 33 or data[12:16] != b"IHDR":
         raise UnreadableFile(path, "the file ends inside its header. Copy it again from the source.")
-    width, height, bits, kind = struct.unpack(">IIBB", data[16:26])
+    width, height, bits, colours = struct.unpack(">IIBB", data[16:26])
     check_size(path, width, height)
-    end = _end(data)
+    end = next((after for kind, _, after in _chunks(data) if kind == b"IEND" and after <= len(data)), 0)
     if not end:
         raise UnreadableFile(path, "the file is cut short (its end mark is missing). Copy it again from the source.")
     try:
         pixels = imagecodecs.png_decode(data[:end])
     except (imagecodecs.PngError, ValueError, RuntimeError) as error:
         raise UnreadableFile(path, f"is damaged ({str(error)[:80]}). Copy it again from the source.") from None
-    notes = ["Palette colours, read as RGB."] if kind == 3 else []
+    notes = ["Palette colours, read as RGB."] if colours == 3 else []
     if end < len(data):
         notes.append(f"{len(data) - end} bytes follow its end and are left out.")
     metadata, tags = _said(data[:end], notes)
     return finish(path, pixels, "PNG", "16" if bits == 16 else "8", metadata, notes, tags=tags)
 
 
-def _end(data: bytes) -> int:
-    """Where the picture ends, behind its end mark; 0 where that is missing."""
-    position = 8
-    while position + 12 <= len(data):
-        length, kind = struct.unpack(">I4s", data[position : position + 8])
-        position += 12 + length
-        if kind == b"IEND":
-            return position if position <= len(data) else 0
-    return 0
-
-
-def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes]]:
+def _chunks(data: bytes) -> Iterator[tuple[bytes, bytes, int]]:
+    """Name, body, and where what follows begins; the last may be cut short."""
     position = 8
     while position + 8 <= len(data):
         length, kind = struct.unpack(">I4s", data[position : position + 8])
-        yield kind, data[position + 8 : position + 8 + length]
-        position += 12 + length
+        body, position = data[position + 8 : position + 8 + length], position + 12 + length
+        yield kind, body, position
 
 
 def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
@@ -67,7 +57,7 @@ def _said(data: bytes, notes: list[str]) -> tuple[dict[str, str], ColourTags]:
     """
     said: dict[str, str] = {}
     found: dict[str, ColourTags] = {}
-    for kind, body in _chunks(data):
+    for kind, body, _ in _chunks(data):
         if kind == b"sRGB":
             said["sRGB chunk"] = "yes"
             found["sRGB"] = ColourTags("BT.709", "sRGB", "RGB", "full")

@@ -56,4 +56,4 @@ def read(path: FilePath) -> Still:
     return finish(path, pixels, "WebP", "8", metadata, notes, tags=tags)
 
 
-WEBP = Container("WebP", (".webp",), (b"RIFF",), (), read)
+WEBP = Container("WebP", (".webp",), (b"RIFF",), (), read, inner=b"WEBP")

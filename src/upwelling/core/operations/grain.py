@@ -26,8 +26,6 @@ CLUMPED = 0.45
 """Its share of the field's standard deviation."""
 LATTICES = ((1.0, (1 - CLUMPED**2) ** 0.5, 0), (CLUMP, CLUMPED, 4))
 """Pitch over the size, share of the deviation, and the number of the first of its layers, one for each channel."""
-
-
 FINEST = 1 / 8
 """Pixels between places of a lattice at the least: of finer grain, on thumbnails alone, only the strength is kept."""
 
@@ -55,8 +53,8 @@ class Grain(FrameOperation):
     """Light times 2^(a·n − a²·ln2·v/2): n is the field, of variance v where the pixel is, and a the amount in stops at
     the pixel's brightness. The second term takes back what the unevenness of powers would add: the mean stays.
 
-    ``size`` is the lattice's pitch in frame heights; ``colour`` goes from one field
-    for all channels, 0, to one for each, 1: the channels correlate by 1 − colour².
+    ``size`` is the lattice's pitch in frame heights; ``colour`` goes from one field for all channels, 0, to one for
+    each, 1: the channels correlate by 1 − colour².
     """
 
     size: float

@@ -37,6 +37,7 @@ from upwelling.core.outputs import Output
 from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION, without_tables
 from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, Stage, StageName, Trim
+from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep
 from upwelling.core.steps.group import mixed, runs_of
 
@@ -223,9 +224,7 @@ class Path(Stage):
         for holder, name in ((self.trim, "trim"), (self.look, "look")):
             for step, dumped in zip(holder.steps, body[name]["steps"], strict=True):
                 dumped["limit"] = step.limit.numbers(dumped["limit"]) if step.limit else None
-                for field in step.later:
-                    if getattr(step, field) == type(step).model_fields[field].default:
-                        dumped.pop(field)
+                _drop_resting(step, dumped)
         if only_acting:
             for stage, name in ((self.trim, "trim"), (self.look, "look")):
                 acts = stage.on and getattr(stage, "strength", 1.0) > 0
@@ -239,10 +238,7 @@ class Path(Stage):
                     body[name] = {**body[name], "on": True, **({"strength": 1.0} if name == "look" else {})}
             if not self.rendering.on:
                 body["rendering"].pop("method")
-        method = self.rendering.method
-        for field in method.later:
-            if getattr(method, field) == type(method).model_fields[field].default:
-                body["rendering"].get("method", {}).pop(field, None)
+        _drop_resting(self.rendering.method, body["rendering"].get("method", {}))
         for stage in (body["trim"], body["look"]):
             stage["steps"] = [step for step in stage["steps"] if step["output"] in ("", self.display.output)]
             for step in stage["steps"]:
@@ -305,3 +301,10 @@ def _led_up_to(operations: tuple[Operation, ...], before: tuple[Operation, ...])
             operation = replace(operation, before=(*before, *made))
         made.append(operation)
     return tuple(made)
+
+
+def _drop_resting(made: AnyStep | AnyRendering, dumped: dict[str, Any]) -> None:
+    """Takes parameters that came later to a kind and are at rest out of what is fingerprinted: older ones lack them."""
+    for field in made.later:
+        if getattr(made, field) == type(made).model_fields[field].default:
+            dumped.pop(field, None)

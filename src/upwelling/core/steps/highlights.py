@@ -37,6 +37,8 @@ LOWER, FLOOR = (0.7, 0.5, 0.35, 0.25), 1e-4
 """Shares of its clips at which a picture is clipped to try the step on light that is known, and light below which stops
 are not counted.
 """
+BEGINS = 0.9
+"""Share of its clip from which a channel counts as clipping, unless a person says otherwise."""
 HELPS, HARMS = 0.8, 1.3
 """Shares of the loss that may be left to speak for the step, or against it. Of 18 pictures clipped by a known amount
 (docs/numbers.md) four stood below the first, and the truth was nearer with it in all four; five above the second, and
@@ -71,7 +73,7 @@ class Highlights(Step):
         (1.0, 1.0, 1.0), "Light", "share", 0.1, 3, 0.01, "The colour of the highlight, as shares of its channels."
     )
     begins: float = number(
-        0.9, "Begins", "of the clip", 0.5, 0.99, 0.01, "From this share of its clip on a channel counts as clipping."
+        BEGINS, "Begins", "of the clip", 0.5, 0.99, 0.01, "From this share of its clip on a channel counts as clipping."
     )
 
     @model_validator(mode="after")
@@ -177,7 +179,7 @@ def _tried_lower(there: Any, clipped: Any, clips: Sequence[float], weights: tupl
         return "Nothing it holds is bright enough to tell whether rebuilding helps: look at it with and without."
     limits = np.array([value or 1e6 for value in lower])
     cut = np.minimum(there, limits)
-    made = Rebuild(_three(limits), _three(found[0]), weights, 0.9, True).apply(cut)
+    made = Rebuild(_three(limits), _three(found[0]), weights, BEGINS, True).apply(cut)
     left, right = (
         float(np.abs(np.log2(np.maximum(one[tried], FLOOR) / np.maximum(there[tried], FLOOR))).mean())
         for one in (cut, made)
