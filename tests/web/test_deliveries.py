@@ -83,6 +83,21 @@ def test_an_uneven_shot_keeps_its_times_or_is_told_what_it_loses(take, order, as
     assert Movie(row.place).facts.frames == frames
 
 
+@pytest.mark.parametrize("turn", ["on", "off"])
+def test_what_asks_to_be_turned_is_turned_or_not_in_shots_and_cuts(take, order, as_, tmp_path, turn):
+    """The file says so by ffmpeg's own word for it."""
+    place = tmp_path / "turned.mov"
+    command = ["ffmpeg", "-v", "error", "-y", "-i", str(take.disk_path), "-c", "copy", "-metadata:s:v", "rotate=90"]
+    subprocess.run([*command, str(place)], check=True)
+    shutil.copy(place, take.disk_path)
+    as_("tess").post(CUTS, {"file": SimpleUploadedFile("c.edl", LIST.encode())})
+    order(run=False, shot=take.pk, turn=turn)
+    order(run=False, cut=take.production.cuts.get().pk, turn=turn)
+    turned = {piece.turned for row in Delivery.objects.all() for piece in row.order.pieces}
+    assert Delivery.objects.count() == 3
+    assert turned == ({90} if turn == "on" else {0})  # which way is held to ffmpeg in test_shown_as.py
+
+
 def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_, production, tmp_path):
     tess = as_("tess")
     assert f'value="{take.pk}"' in tess.get(f"{PAGE}new/").content.decode()

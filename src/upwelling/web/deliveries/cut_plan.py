@@ -19,7 +19,6 @@ from upwelling.core.path import CameraFile, Input, Look, Path, Trim
 from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.cuts.services import FOUND
-from upwelling.web.deliveries.pieces import piece_of_shot
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
@@ -102,7 +101,7 @@ def _each(
     if (low, high) != wanted:
         short = low - wanted[0] + wanted[1] - high
         plan.remarks.append(f"{title}: its handles end with the file, {short} frames early.")
-    return [piece_of_shot(shot, plan.output, low, high)], low
+    return [plan.piece(shot, low, high)], low
 
 
 def frames_played(first: int, record_frames: int, shown: int, speed: float) -> list[int]:
@@ -116,7 +115,7 @@ def frames_played(first: int, record_frames: int, shown: int, speed: float) -> l
 def _played(plan: Plan, event: CutEvent, shot: Shot) -> list[Piece]:
     """Pieces of one run of rising frames each, so that they come out as the cut plays them."""
     frames = frames_played(event.first or 0, event.record_frames, event.frames, event.speed)
-    whole = piece_of_shot(shot, plan.output, min(frames), max(frames))
+    whole = plan.piece(shot, min(frames), max(frames))
     runs: list[list[int]] = []
     for frame in frames:
         if runs and frame == runs[-1][1] + 1:
@@ -157,7 +156,7 @@ def _one_picture(
         _say_transition(plan, event, title)
         try:
             if event.speed == 1:
-                pieces.append(piece_of_shot(shot, plan.output, event.first, event.first + event.frames - 1))
+                pieces.append(plan.piece(shot, event.first, event.first + event.frames - 1))
             else:
                 retimed = True
                 pieces += _played(plan, event, shot)

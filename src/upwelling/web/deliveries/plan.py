@@ -58,6 +58,7 @@ class Plan:
     output: str
     folder: str
     clash: str
+    turn: bool
     wanted: list[Wanted] = field(default_factory=list)
     stages: list[str] = field(default_factory=list)
     remarks: list[str] = field(default_factory=list)
@@ -65,6 +66,10 @@ class Plan:
     bytes: int = 0
     needed: int = 0
     free: int = 0
+
+    def piece(self, shot: Shot, first: int | None = None, last: int | None = None, **how: Any) -> Piece:
+        """Frames of a shot as the order has them."""
+        return piece_of_shot(shot, self.output, first, last, turn=self.turn, **how)
 
     @property
     def frames(self) -> int:
@@ -121,7 +126,7 @@ def plan_from(production: Production, given: Any) -> Plan:
     if folder and not _FOLDER.fullmatch(folder):
         raise Refused("A folder's name has no slashes and does not begin with a dot.")
     clash = "version" if given.get("clash") == "version" else "refuse"
-    plan = Plan(form, output, folder, clash)
+    plan = Plan(form, output, folder, clash, given.get("turn") != "off")
     cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     if cut is not None:
         add_cut(plan, production, cut, given, _add)
@@ -132,14 +137,7 @@ def plan_from(production: Production, given: Any) -> Plan:
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
         for shot in loaded(production, sorted(numbers)):
-            _add(
-                plan,
-                production,
-                shot.name,
-                given,
-                [piece_of_shot(shot, output, uneven=uneven_of(given), turn=given.get("turn") != "off")],
-                shot=shot,
-            )
+            _add(plan, production, shot.name, given, [plan.piece(shot, uneven=uneven_of(given))], shot=shot)
     if not plan.wanted:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)
