@@ -108,7 +108,7 @@ def measure():
         f"{p}bench/{long.pk}/share/", p + "looks/", f"{p}looks/{look.pk}/", p + "looks/sheet/", f"{p}luts/{lut.pk}/",
         p + "outputs/", f"{p}bench/{long.pk}/renderings/", f"{p}bench/{long.pk}/monitor/", p + "bakes/",
         f"{p}bakes/of/{long.pk}/", f"{p}bakes/{made.pk}/", p + "bakes/cdl/", p + "bakes/receivers/", p + "encodings/",
-        p + "match/", p + "deliveries/", p + "record/", p + "handover/",
+        p + "match/", p + "deliveries/", p + "record/", p + "handover/", p + "handover/file/",
     ):  # fmt: skip
         times = []
         for _ in range(3):

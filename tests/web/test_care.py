@@ -275,3 +275,29 @@ def test_the_report_lists_what_acts_on_a_shot_and_bakes_that_are_stale(baked, sh
     assert "trim of 1: Exposure +0.5" in page
     assert "Every shot does what" not in page
     assert f"{bake.verdict}; what it was baked from has changed since" in page
+
+
+def test_the_reports_page_is_of_one_length_and_its_file_names_all(
+    baked, shot, people, as_, monkeypatch, django_assert_max_num_queries
+):
+    baked()
+    first, third = baked(), Shot.objects.get(pk=shot.pk)
+    for stops in (0.5, 0.7):
+        third.pk, third._state.adding, third.version, third.position = None, True, 0, 0
+        third.name = f"One more at {stops}"
+        third.save()
+        wanted = ShotSettings(steps=(Exposure(id="e", stops=stops),))
+        apply_settings(third, people["tess"], wanted, version=0, label="Exposure")
+    Bake.objects.exclude(pk=first.pk).update(file_name="older.cube")
+    monkeypatch.setattr("upwelling.web.care.handover.MOST_CHECKED", 1)
+    monkeypatch.setattr("upwelling.web.care.views.MOST_ON_PAGE", 1)
+    vera = as_("vera")
+    with django_assert_max_num_queries(30):
+        page = vera.get(f"{P}handover/").content.decode()
+    file = vera.get(f"{P}handover/file/").content.decode()
+    assert "1 more changed shot:" in page
+    assert "1 more: the file names them all" in page
+    for words in ("One more at 0.5", "One more at 0.7", "older.cube", "Exposure +0.7"):
+        assert words in file
+    assert "the file names them all" not in file
+    assert [words in page for words in ("One more at 0.5", "One more at 0.7", "older.cube")] == [True, False, False]

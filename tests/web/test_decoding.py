@@ -5,10 +5,14 @@ import subprocess
 
 import numpy as np
 import pytest
+from django.http import QueryDict
 
+from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.media import open_footage
 from upwelling.core.media.decoding import decoding_of
 from upwelling.core.media.footage import Reading
+from upwelling.web.cuts.services import media_of
+from upwelling.web.deliveries.plan import plan_from
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
 
@@ -101,3 +105,26 @@ def test_what_other_clips_of_the_camera_say_counts(proxy, as_, upload, productio
         change(as_("tess"), shot, "camera", "new:P-cam" if shot.pk == proxy.pk else str(production.cameras.get().pk))
     row = production.shots.get(pk=proxy.pk).decoding[0]
     assert (row.value, row.how) == ("BT.2020", "as the other clips of P-cam say")
+
+
+def test_a_rate_is_said_by_hand_and_all_that_counts_frames_follows(proxy, as_, upload):
+    """Timecode, what a cut is found by, and a delivery; a still has none, a word is no rate."""
+    tess = as_("tess")
+    Shot.objects.filter(pk=proxy.pk).update(metadata={"timecode": "01:00:00:00"})
+    for value, rate, label, how in (
+        ("12", 12.0, "01:00:02:00", "Rate 12 frames a second, set by hand; the file says 24"),
+        ("23.976", 24000 / 1001, "01:00:01:00", "Rate 23.976 frames a second, set by hand; the file says 24"),
+        ("", 24.0, "01:00:01:00", "Rate 24 frames a second, as the file says"),
+    ):
+        assert change(tess, proxy, "rate", value)["changed"] == 1
+        now = Shot.objects.get(pk=proxy.pk)
+        assert now.rate == pytest.approx(rate)
+        assert now.decoding[-1].sentence() == how
+        assert now.timecode(24) == label
+        assert media_of([now])[0].rate == pytest.approx(rate)
+        given = QueryDict(f"shot={now.pk}&preset={PRESETS[0].preset}")
+        order = plan_from(now.production, given).wanted[0].order
+        assert float(order.exact_rate) == pytest.approx(rate)
+    assert "no frame rate" in change(tess, proxy, "rate", "fast")["refused"][0]
+    upload("still.dpx")
+    assert "is a still" in change(tess, Shot.objects.get(kind="still"), "rate", "24")["refused"][0]

@@ -25,10 +25,25 @@ class Known:
         return f"{self.what} {self.value}, {self.how}"
 
 
-def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "", siting_how: str = "") -> tuple[Known, ...]:
-    """Rows for a movie of Y'CbCr, empty for anything else; ``matrix_how`` and ``siting_how`` say where
-    what the reading has of them is from.
+def decoding_of(
+    facts: FileFacts, reading: Reading, matrix_how: str = "", siting_how: str = "", rate: float = 0.0
+) -> tuple[Known, ...]:
+    """Rows for what moves; matrix, range and chroma for a movie of Y'CbCr alone.
+
+    ``matrix_how`` and ``siting_how`` say where what the reading has of them is from; ``rate`` is the one in force.
     """
+    return (*_planes(facts, reading, matrix_how, siting_how), *_rate(facts, rate or facts.rate))
+
+
+def _rate(facts: FileFacts, rate: float) -> tuple[Known, ...]:
+    if not rate:
+        return ()
+    said = f"; the file says {facts.rate:g}" if facts.rate else "; the file says none"
+    how = "as the file says" if rate == facts.rate else f"set by hand{said}"
+    return (Known("Rate", f"{rate:g} frames a second", how),)
+
+
+def _planes(facts: FileFacts, reading: Reading, matrix_how: str, siting_how: str) -> tuple[Known, ...]:
     if not facts.ycbcr or facts.kind != "movie":
         return ()
     if reading.matrix:
@@ -49,8 +64,7 @@ def decoding_of(facts: FileFacts, reading: Reading, matrix_how: str = "", siting
         siting = Known("Chroma", facts.siting, "as the file says")
     else:
         siting = Known("Chroma", siting_of(facts, value), "as its format has it")
-    rows = (matrix, ranged) if facts.subsampling == "4:4:4" else (matrix, ranged, siting)
-    return (*rows, Known("Rate", f"{facts.rate:g} frames a second", "as the file says")) if facts.rate else rows
+    return (matrix, ranged) if facts.subsampling == "4:4:4" else (matrix, ranged, siting)
 
 
 def _size_said(facts: FileFacts) -> str:

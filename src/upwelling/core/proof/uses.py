@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -48,6 +49,7 @@ SEEN = ((50.0, 0.0, 0.0), (65.0, 18.0, 18.0), (35.0, -8.0, -32.0))
 """CIE L*a*b* of what a miss is shown on: a grey, about a light skin, a blue sky at dusk. Our own choice."""
 
 
+@lru_cache(maxsize=256)
 def miss_of(lab: tuple[float, float, float], delta_e: float) -> Float64:
     """L*a*b* as far off as ``delta_e`` (ΔE 2000), towards green and yellow at the same lightness, as casts go."""
     start, way = np.array(lab), np.array([0.0, -0.8, 0.6])

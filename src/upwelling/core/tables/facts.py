@@ -93,8 +93,8 @@ def measure(lut: Lut, interpolation: Interpolation = "tetrahedral") -> LutFacts:
         high=_triple(high),
         lowest=_triple(flat.min(axis=0)),
         highest=_triple(flat.max(axis=0)),
-        clipped_low=float((flat <= 0).any(axis=1).mean()),
-        clipped_high=float((flat >= 1).any(axis=1).mean()),
+        clipped_low=float(np.logical_or.reduce([flat[:, c] <= 0 for c in range(3)]).mean()),
+        clipped_high=float(np.logical_or.reduce([flat[:, c] >= 1 for c in range(3)]).mean()),
         curves=curves,
         neutral_spread=float(np.ptp(curves[0], axis=-1).max()),
         neutral_falls=(int(falls[0]), int(falls[1]), int(falls[2])),
@@ -118,7 +118,7 @@ def _roughness(entries: Float64, one_dimensional: bool) -> tuple[float, float, t
     for axis in range(1 if one_dimensional else 3):
         if entries.shape[axis] < 3:
             continue
-        bends = np.abs(np.diff(entries, n=2, axis=axis)).max(axis=-1)
+        bends = _largest(np.diff(entries, n=2, axis=axis))
         total, count = total + float(bends.sum()), count + bends.size
         if bends.max() > worst:
             worst = float(bends.max())
@@ -129,13 +129,20 @@ def _roughness(entries: Float64, one_dimensional: bool) -> tuple[float, float, t
     return total / max(count, 1), max(worst, 0.0), place
 
 
+def _largest(rgb: Float64) -> Float64:
+    """The largest of each three channels' sizes; numpy is five times slower over a last axis that short."""
+    red, green, blue = (np.abs(rgb[..., c]) for c in range(3))
+    return np.maximum(np.maximum(red, green), blue)
+
+
 def _folds(cube: Float64) -> tuple[float, tuple[float, float, float] | None]:
     """Share of cells turned inside out, judged by the determinant of their edges from the near corner, and the worst
     one's middle.
     """
     near = cube[:-1, :-1, :-1]
-    edges = np.stack([cube[1:, :-1, :-1] - near, cube[:-1, 1:, :-1] - near, cube[:-1, :-1, 1:] - near], axis=-1)
-    volume = np.linalg.det(edges)
+    edges = (cube[1:, :-1, :-1] - near, cube[:-1, 1:, :-1] - near, cube[:-1, :-1, 1:] - near)
+    (a, b, c), (d, e, f), (g, h, i) = (np.moveaxis(edge, -1, 0) for edge in edges)
+    volume = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g)
     n = cube.shape[0] - 1
     turned = volume < -1e-3 / n**3
     if not turned.any():

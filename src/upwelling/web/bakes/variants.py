@@ -4,13 +4,19 @@ it.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
 
 from upwelling.core.path import Look as LookStage
 from upwelling.core.path import Path, Trim
 from upwelling.web.common.requests import Refused, text_of, whole_or
+from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.productions.models import Production
+
+if TYPE_CHECKING:  # a bake asks here for its path
+    from upwelling.web.bakes.models import Bake
 
 
 def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
@@ -34,3 +40,11 @@ def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
             raise Refused("That Look is no longer in this production. Choose another.")
         path = path.model_copy(update={"look": LookStage(name=version.name, steps=version.steps)})
     return path
+
+
+def with_shots(production: Production, bakes: Sequence[Bake]) -> Sequence[Bake]:
+    """The same bakes with their shots read, settings included, in a few queries for all of them."""
+    shots = {shot.pk: shot for shot in loaded(production, {one.shot_id for one in bakes if one.shot_id})}
+    for one in bakes:
+        one.shot = shots.get(one.shot_id or 0)
+    return bakes

@@ -22,11 +22,12 @@ from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import model_shots, receivers_of
 from upwelling.web.bakes.services import bake_again, remove_bake, verify_again
 from upwelling.web.bakes.swatches import depths_said, neutral_plot, swatches
+from upwelling.web.bakes.variants import with_shots
 from upwelling.web.common.downloads import saved_file, text_file
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.forms import read_fields
 from upwelling.web.common.paging import page_of
-from upwelling.web.footage.listing import choices, loaded, managed
+from upwelling.web.footage.listing import choices, managed
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.conflicts import as_seen, only_changed
 from upwelling.web.productions.models import Production
@@ -53,10 +54,7 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
     chosen = noted(chosen, "bake", asked["note"])
     chosen = made_by(asked, chosen, ("file_name", "shot_name"), ORDERS)
     page = page_of(request, chosen.select_related("job", "created_by"), EACH)
-    rows = list(page.object_list)
-    by_number = {shot.pk: shot for shot in loaded(production, {row.shot_id for row in rows if row.shot_id})}
-    for row in rows:  # read once for all of them, settings included
-        row.shot = by_number.get(row.shot_id or 0)
+    rows = with_shots(production, list(page.object_list))
     return render(
         request,
         "bakes/bakes.html",

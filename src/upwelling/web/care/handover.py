@@ -7,12 +7,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db.models import Count
+from django.db.models import Count, Min
 from django.utils import timezone
 
 from upwelling.web.bakes.models import Bake
+from upwelling.web.bakes.variants import with_shots
 from upwelling.web.deliveries.models import Delivery
-from upwelling.web.footage.listing import loaded, looks_in_force, with_settled
+from upwelling.web.footage.listing import loaded, looks_in_force, touched, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
@@ -20,8 +21,8 @@ from upwelling.web.productions.notes import Note
 
 MOST_LINE, MOST_CHECKED = 300, 25
 """Characters of what acts on a shot; bakes, the newest, of which the report works out whether they are still right."""
-MOST_EXCEPTIONS = 200
-"""Shots that are named as exceptions; more are counted."""
+MOST_ON_PAGE = 100
+"""Changed shots, tables and deliveries that the page names; the file names all of them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,12 +54,13 @@ class Report:
     cameras: list[CameraFacts]
     loose: int
     exceptions: list[Otherwise]
-    more_exceptions: int
+    not_looked_at: int
     unsettled: int
     looks: list[tuple[str, str, int]]
     given: str
     bakes: list[Bake]
     deliveries: list[Delivery]
+    not_listed: int
     verdicts: dict[str, int]
     open: list[Note]
     notes: list[Note]
@@ -69,37 +71,39 @@ class Report:
     checked: int = 0
 
 
-def report_of(production: Production) -> Report:
-    """The report as things are now."""
+def report_of(production: Production, most: int | None = None) -> Report:
+    """The report as things are now, naming at most so many changed shots, tables and deliveries."""
     notes = list(production.notes.select_related("created_by"))
-    numbers = list(production.shots.order_by("name", "pk").values_list("pk", flat=True))
-    exceptions, trouble = _exceptions(production, numbers)
+    changed = list(touched(production).order_by("name", "pk").values_list("pk", flat=True))
+    exceptions, trouble = _exceptions(production, changed[:most])
     made = production.bakes.exclude(verdict="").select_related("created_by")
-    bakes = list(made.defer("order", "recipe", "variant", "certificate_json"))
+    checked = list(made[:MOST_CHECKED])
+    bakes = [*checked, *made.defer("order", "recipe", "variant", "certificate_json")[MOST_CHECKED:most]]
     sent = Delivery.objects.filter(production=production).exclude(verdict="").select_related("created_by")
-    delivered = list(sent.defer("order_json", "recipes", "proof"))
+    delivered = list(sent.defer("order_json", "recipes", "proof")[:most])
     return Report(
         made=timezone.now(),
         rules=production.rule_set,
         cameras=[_camera(camera, notes) for camera in production.cameras.annotate(many=Count("shots"))],
         loose=production.shots.filter(camera=None).count(),
-        exceptions=exceptions[:MOST_EXCEPTIONS],
-        more_exceptions=max(len(exceptions) - MOST_EXCEPTIONS, 0),
+        exceptions=exceptions,
+        not_looked_at=len(changed[most:]) if most else 0,
         unsettled=with_settled(production).filter(in_force="").count(),
         looks=_looks(production),
         given=looks_of(production).for_all.said(),
         bakes=bakes,
-        stale={one.pk for one in bakes[:MOST_CHECKED] if one.is_stale},
+        stale={one.pk for one in with_shots(production, checked) if one.is_stale},
         checked=MOST_CHECKED,
         deliveries=delivered,
-        verdicts=_counted([*(one.verdict for one in bakes), *(one.verdict for one in delivered)]),
+        not_listed=made.count() + sent.count() - len(bakes) - len(delivered),
+        verdicts=_counted([*made.values_list("verdict", flat=True), *sent.values_list("verdict", flat=True)]),
         open=[note for note in notes if note.is_open],
         notes=[note for note in notes if not note.is_open and note.kind != "camera"],
         people=[
             (str(member.user), str(member.role))
             for member in production.members.select_related("user").order_by("role", "user__username")
         ],
-        shots=len(numbers),
+        shots=production.shots.count(),
         trouble=trouble,
     )
 
@@ -114,14 +118,17 @@ def _camera(camera: Any, notes: list[Note]) -> CameraFacts:
     return CameraFacts(camera.name, camera.encoding, camera.range, camera.many, said, mine)
 
 
-def _exceptions(production: Production, numbers: list[int]) -> tuple[list[Otherwise], list[str]]:
+def _exceptions(production: Production, changed: list[int]) -> tuple[list[Otherwise], list[str]]:
+    """What changed shots do otherwise, and which shots cannot be computed.
+
+    A shot that nobody changed fails as all of its camera and group do: one of each is tried.
+    """
     found, trouble = [], []
-    for shot in loaded(production, numbers):
+    kinds = production.shots.order_by().values_list("camera", "group").annotate(Min("pk"))
+    for shot in loaded(production, [*changed, *({first for _, _, first in kinds} - set(changed))]):
         if shot.problem:
             trouble.append(f"{shot.name}: {shot.problem}")
-            continue
-        what = _otherwise(shot)
-        if what:
+        elif what := _otherwise(shot):
             found.append(Otherwise(shot, what))
     return found, trouble
 

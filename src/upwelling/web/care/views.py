@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from upwelling.core.errors import UpwellingError
 from upwelling.web.care import lifecycle
-from upwelling.web.care.handover import report_of
+from upwelling.web.care.handover import MOST_ON_PAGE, report_of
 from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production, may_create
@@ -104,7 +104,9 @@ def notes(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view()
 def handover(request: HttpRequest, production: Production) -> HttpResponse:
     """The hand-over report as a page."""
-    return render(request, "care/handover.html", {"production": production, "report": report_of(production)})
+    return render(
+        request, "care/handover.html", {"production": production, "report": report_of(production, MOST_ON_PAGE)}
+    )
 
 
 @require_GET

@@ -63,7 +63,7 @@ def add_cut(plan: Plan, production: Production, cut: Cut, given: Mapping[str, An
             plan.refused.append(f"{title}: {error}")
             continue
         begins = event.event.label(event.start - (event.first - low)) if event.start >= event.first - low else ""
-        said: dict[str, Any] = {} if shot.timecode(low) else {"timecode": begins}
+        said: dict[str, Any] = shot.timing_by_hand(low) if shot.timecode(low) else {"timecode": begins}
         if event.reel and event.reel.lower() != "ax":
             said["reel"] = event.reel
         if len(pieces) > 1:

@@ -137,7 +137,9 @@ def plan_from(production: Production, given: Any) -> Plan:
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
         for shot in loaded(production, sorted(numbers)):
-            _add(plan, production, shot.name, given, [plan.piece(shot, uneven=uneven_of(given))], shot=shot)
+            pieces = [plan.piece(shot, uneven=uneven_of(given))]
+            timing: dict[str, Any] = shot.timing_by_hand(pieces[0].first)
+            _add(plan, production, shot.name, given, pieces, shot=shot, **timing)
     if not plan.wanted:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)

@@ -1,10 +1,11 @@
-"""By which matrix, and with chroma where, the planes of movies are decoded: said for a shot or for a camera."""
+"""What people say of a movie where its file is wrong or silent: matrix and chroma, of a shot or a camera, and rate."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
 from upwelling.core.media.decoding import MATRICES
+from upwelling.core.media.rates import read_rate
 from upwelling.core.media.ycbcr import SITINGS
 from upwelling.web.common.requests import Refused
 
@@ -54,6 +55,15 @@ def set_decoding(shot: Shot, field: str, value: str) -> Shot:
         raise Refused(f"{shot.name} is no movie of Y'CbCr, so nothing is to be said of how its planes are decoded.")
     setattr(shot, field, value)
     shot.save(update_fields=[field])
+    return shot
+
+
+def set_rate(shot: Shot, value: str) -> Shot:
+    """Says how many frames a second what moves was shot at, empty as its file says; raises Refused or BadValue."""
+    if shot.kind == "still":
+        raise Refused(f"{shot.name} is a still and has no rate.")
+    shot.rate = float(read_rate(value)) if value.strip() else shot.facts_json.get("rate", 0.0)
+    shot.save(update_fields=["rate"])
     return shot
 
 

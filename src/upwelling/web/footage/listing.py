@@ -41,12 +41,22 @@ def managed(production: Production) -> QuerySet[Any]:
 def loaded(production: Production, numbers: Iterable[int]) -> list[Shot]:
     """Shots of these numbers in their order, each with the same production, in a fixed number of queries."""
     wanted = list(numbers)
-    found = {shot.pk: shot for shot in production.shots.filter(pk__in=wanted).for_listing()}
-    for shot in found.values():
+    cameras = {camera.pk: camera for camera in production.cameras.all()}
+    for camera in cameras.values():
+        camera.production = production
+    found = {}
+    for shot in production.shots.filter(pk__in=wanted).with_present():
         shot.production = production
-        if shot.camera:
-            shot.camera.production = production
+        shot.camera = cameras.get(shot.camera_id or 0)
+        found[shot.pk] = shot
     return [found[number] for number in wanted if number in found]
+
+
+def touched(production: Production) -> QuerySet[Any]:
+    """Shots of which people said something that their camera and production do not say."""
+    own = ~Q(encoding="") & Q(camera__isnull=False) & ~Q(camera__encoding__in=("", F("encoding")))
+    found: QuerySet[Any] = production.shots.filter(own | Q(position__gt=0) | ~Q(range="") | Q(managed__isnull=False))
+    return found
 
 
 def numbers_in_order(shots: QuerySet[Any]) -> list[int]:

@@ -15,6 +15,7 @@ from upwelling.core.documents import opened, read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.decoding import Known, decoding_of
+from upwelling.core.media.rates import exact_rate, rate_text
 from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import Timecode, reel_of
@@ -99,12 +100,10 @@ class Camera(models.Model):
 class ShotQuerySet(models.QuerySet["Shot"]):
     """Reads."""
 
-    def for_listing(self) -> ShotQuerySet:
-        """Shots with camera, production and present state, in a fixed number of queries however many they are."""
+    def with_present(self) -> ShotQuerySet:
+        """Shots with their present state, in two queries however many they are."""
         now = ShotState.objects.filter(position=models.F("shot__position"))
-        return self.select_related("production", "camera").prefetch_related(
-            models.Prefetch("states", queryset=now, to_attr="present")
-        )
+        return self.prefetch_related(models.Prefetch("states", queryset=now, to_attr="present"))
 
 
 _ShotManager = models.Manager.from_queryset(ShotQuerySet)
@@ -267,10 +266,16 @@ class Shot(Authored):
 
     @property
     def decoding(self) -> tuple[Known, ...]:
-        """Matrix, range, chroma and rate of a movie, each with how it is known."""
+        """Matrix, range, chroma and rate of what moves, each with how it is known."""
         if not self.facts_json.get("kind"):
             return ()
-        return decoding_of(self.facts, self.reading, matrix_of(self)[1], said_of(self, "siting")[1])
+        return decoding_of(self.facts, self.reading, matrix_of(self)[1], said_of(self, "siting")[1], self.rate)
+
+    def timing_by_hand(self, frame: int) -> dict[str, str]:
+        """``rate``, and the ``timecode`` of a frame counted by it, where a person said another rate than the file's."""
+        if not self.rate or self.rate == self.facts_json.get("rate", 0.0):
+            return {}
+        return {"rate": rate_text(exact_rate(self.rate)), "timecode": self.timecode(frame)}
 
     @property
     def settings(self) -> ShotSettings:

@@ -71,9 +71,11 @@ document.addEventListener("alpine:init", () => {
       this.change(this.chosen(), event.currentTarget.dataset.verb, "");
     },
     more(event) {
-      const [verb, value] = event.target.value.split(":");
+      let [verb, value] = event.target.value.split(":");
       event.target.value = "-";
       if (verb === "-") return;
+      if (value === "ask") value = window.prompt("Frames a second, such as 24, 23.976 or 25");
+      if (value === null) return;
       if (
         verb === "remove" &&
         !window.confirm("Remove the selected shots from the production? They can be had back for 14 days.")
