@@ -194,6 +194,17 @@ def test_the_step_just_added_is_in_view(bench):
     assert max(seen) <= 1
 
 
+def test_calm_noise_finds_its_level_and_says_whether_it_helps(bench):
+    page = bench
+    add_step(page, "calm_noise")
+    page.wait_for_selector(".tones:has-text('Noise of')")
+    quiet(page)
+    level = page.locator("input[aria-label='Noise level, stops']").input_value()
+    page.click("button:text-is('From the picture')")
+    quiet(page)
+    assert page.locator("input[aria-label='Noise level, stops']").input_value() == level
+
+
 def test_highlights_come_first_and_find_their_clips(bench):
     page = bench
     add_step(page, "highlights")

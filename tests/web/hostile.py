@@ -51,6 +51,7 @@ def bodies(shot, look, lut):
         "history": {"position": 0},
         "neutral": place,
         "clips": place,
+        "noise": place,
         "raw-neutral": place,
         "solve": {**place, "aim": "grey"},
         "colour-range": {**place, "how": "more", "range": {"hue": 30}},

@@ -11,10 +11,20 @@ from tests.web.test_shots import ask, body
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.colour.temperature import kelvin_duv_to_xy
 from upwelling.core.errors import BadValue
-from upwelling.core.media import dng, read_still
+from upwelling.core.media import dng, read_still, write_still
 from upwelling.core.path import trace as path_trace
 from upwelling.core.scopes import SCOPES
-from upwelling.core.steps import ColourRange, Contrast, Exposure, Highlights, Ladder, Saturation, WhiteBalance
+from upwelling.core.simulate.camera import A_CAM
+from upwelling.core.steps import (
+    CalmNoise,
+    ColourRange,
+    Contrast,
+    Exposure,
+    Highlights,
+    Ladder,
+    Saturation,
+    WhiteBalance,
+)
 from upwelling.web.bench import frame_values
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import BOUNDARIES, ScopeChoice, level_ticks
@@ -265,6 +275,21 @@ def test_highlights_from_the_picture(shot, as_):
     corner = {"left": 0, "top": 0, "right": 0.1, "bottom": 0.1}
     refused = post(tess, shot, "clips", {"settings": settings, "step": "high", "region": corner}).json()
     assert "nothing to rebuild" in refused["error"]
+
+
+def test_the_level_of_noise_from_the_picture(shot, as_):
+    """The ramp is too small to tell by; a larger picture is told of. Another step has no such level."""
+    tess = as_("tess")
+    settings = ShotSettings(steps=(CalmNoise(id="calm"), Exposure(id="exposure"))).model_dump(mode="json")
+    assert "even enough" in post(tess, shot, "noise", {"settings": settings, "step": "calm"}).json()["error"]
+    ramp = 0.18 * np.exp2(np.linspace(-2, 2, 480))[None, :, None] * np.ones((270, 1, 3))
+    write_still(shot.disk_path, A_CAM.shoot(ramp * np.exp2(np.random.default_rng(1).normal(0, 0.3, ramp.shape))), "10")
+    Shot.objects.filter(pk=shot.pk).update(width=480, height=270, sha256="0" * 64)
+    for region in (None, {"left": 0.7, "top": 0, "right": 1, "bottom": 0.3}):
+        said = post(tess, shot, "noise", {"settings": settings, "step": "calm", "region": region}).json()
+        assert "a sign for it" in said["sentence"], said
+        assert said["fields"]["level"] >= 0.2
+    assert post(tess, shot, "noise", {"settings": settings, "step": "exposure"}).status_code == 422
 
 
 def test_a_patch_is_brought_to_a_level(shot, as_):

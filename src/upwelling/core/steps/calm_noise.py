@@ -95,10 +95,13 @@ class CalmNoise(Step):
             raise KeyError(name)
         return Spline(self.by_stops)
 
+    def calm(self) -> CalmOperation:
+        """What it does to each frame by itself."""
+        return CalmOperation(self.radius, self.level, self.brightness, self.colour, self.curve_of("by_stops"))
+
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         still = (TimeMean(self.frames, self.level, 1.0, self._around),) if self.frames else ()
-        calm = CalmOperation(self.radius, self.level, self.brightness, self.colour, self.curve_of("by_stops"))
-        return (*still, *((calm,) if self.brightness or self.colour else ()))
+        return (*still, *((self.calm(),) if self.brightness or self.colour else ()))
 
     def said(self) -> str:
         return (

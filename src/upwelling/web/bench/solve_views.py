@@ -14,12 +14,14 @@ from pydantic import ValidationError
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.colour.primaries import PRIMARIES
+from upwelling.core.measure.noise_level import find_level
+from upwelling.core.operations import Place
 from upwelling.core.parameters import spoken
 from upwelling.core.path import Path
 from upwelling.core.raw.neutral import neutral_light
 from upwelling.core.scopes.spans import Region, region_spans
 from upwelling.core.solving import AIMS, solve
-from upwelling.core.steps import STEPS, ColourRange, Highlights, WhiteBalance, range_around, sampled
+from upwelling.core.steps import STEPS, CalmNoise, ColourRange, Highlights, WhiteBalance, range_around, sampled
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
@@ -183,6 +185,41 @@ def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     found = find_clips(light[box], frame.working[box], frame.plateaus.starts, path.working_primaries, known)
     fields = {"clip": found.clip, "light": found.light, "channels": known.name}
     return JsonResponse({"fields": fields, "sentence": found.sentence})
+
+
+def _spans(frame: Frame, region: Region | None) -> list[tuple[int, int, int]]:
+    """First and last column, then row, of the working frame's part that is meant."""
+    sizes = frame.working.shape[1::-1]
+    return [part.indices(size) for part, size in zip(_box_of(frame, region)[::-1], sizes, strict=True)]
+
+
+NOISE_SIDE = 384
+"""Pixels of the side of what noise is read from, in the middle of the frame or of the region."""
+
+
+@require_POST
+@shot_view()
+def noise(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
+    """The level at which the frame's noise is best calmed, and a sentence on whether that helps it."""
+    body, settings = _settings_asked(request, shot)
+    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
+    if not isinstance(step, CalmNoise):
+        raise Refused("Only noise is calmed to a level.")
+    frame, region, _ = _place(body, shot)
+    sides = [min(NOISE_SIDE, size) for size in (frame.width, frame.height)]
+    x, y = (
+        min(max(frame.factor * (first + last) // 2 - side // 2, 0), size - side)
+        for (first, last, _), side, size in zip(_spans(frame, region), sides, (frame.width, frame.height), strict=True)
+    )
+    seen = []
+    for index in (frame.number, frame.number + 1)[: 1 + (frame.number < shot.last_frame)]:
+        path = shot.path_at(index, settings.model_copy(update={"trim_on": True}))
+        program = engine.compile_operations(path.until("trim", step.id))
+        code, place, inner = frame_of(shot, index).part(x, y, sides[0], sides[1], (sides[0], sides[1]), path.reach)
+        seen.append(np.ascontiguousarray(engine.run(program, code, place=place)[inner]))
+    there = Place(frame.width, frame.height, x, y)
+    found = find_level(step, seen[0], seen[1] if len(seen) > 1 else None, there)
+    return JsonResponse({"fields": {"level": found.level}, "sentence": found.sentence})
 
 
 @require_POST

@@ -32,6 +32,7 @@ urlpatterns = [
     path(BENCH + "raw-neutral/", solve_views.raw_neutral, name="raw-neutral"),
     path(BENCH + "solve/", solve_views.solve_of, name="solve"),
     path(BENCH + "clips/", solve_views.clips, name="clips"),
+    path(BENCH + "noise/", solve_views.noise, name="noise"),
     path(BENCH + "colour-range/", solve_views.colour_range, name="colour-range"),
     path(BENCH + "curve/", solve_views.curve_line, name="curve"),
     path(BENCH + "follow/", follow_views.follow, name="follow"),

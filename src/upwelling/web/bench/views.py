@@ -127,6 +127,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "neutral",
                 "raw-neutral",
                 "clips",
+                "noise",
                 "solve",
                 "colour-range",
                 "curve",

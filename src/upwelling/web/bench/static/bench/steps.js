@@ -101,8 +101,9 @@ export const steps = {
   get cannotMoveDown() {
     return this.locked || this.isLast;
   },
-  get isHighlights() {
-    return this.hasStep && this.current.kind === "highlights";
+  // Where a step of this kind finds its own numbers in the picture; empty for kinds that do not.
+  get pictureUrl() {
+    return (this.hasStep && { highlights: this.data.urls.clips, calm_noise: this.data.urls.noise }[this.current.kind]) || "";
   },
   get isBalance() {
     return this.hasStep && this.current.kind === "white_balance";
@@ -168,7 +169,7 @@ export const steps = {
     else this.settings.steps.push(step);
     this.face = "controls";
     this.changed(`add ${this.data.kinds[kind].title.toLowerCase()}`, step.id);
-    if (kind === "highlights") this.clipsFromPicture();
+    if (this.pictureUrl) this.fromPicture();
   },
   duplicateStep() {
     if (this.lockedOrNone) return;
@@ -326,14 +327,15 @@ export const steps = {
     this.solved = said.sentence;
   },
 
-  // The clips and the colour of what is clipped, from the frame or the region.
-  async clipsFromPicture() {
+  // Numbers that the frame, or the region, tells: clips and the light around them, the level of noise.
+  async fromPicture() {
     if (this.lockedOrNone) return;
-    const said = await this.solve(this.data.urls.clips);
-    if (!said || !this.isHighlights) return;
+    const { id } = this.current;
+    const said = await this.solve(this.pictureUrl);
+    if (!said || !this.hasStep || this.current.id !== id) return;
     Object.assign(this.current, said.fields);
     this.syncControls();
-    await this.save("highlights from the picture");
+    await this.save(`${this.kindTitle.toLowerCase()} from the picture`);
     this.solved = said.sentence;
   },
 
