@@ -10,6 +10,7 @@ import pytest
 
 from upwelling.cli.main import main
 from upwelling.core.media import Movie, read_still
+from upwelling.core.media.ycbcr import from_rgb_signal, to_rgb_code
 
 DELIVER = ("--from", "sRGB/BT.709", "--to", "sRGB", "--workers", "1")
 
@@ -97,3 +98,63 @@ def test_a_preset_that_is_none_is_told_the_ones_there_are(tmp_path, capsys):
     source = made(tmp_path / "a.mov", "-c:v", "prores_ks")
     assert main(["deliver", str(source), str(tmp_path / "x.mov"), *DELIVER, "--preset", "ProRes"]) == 2
     assert "There are ProRes 422 HQ, ProRes 4444, DNxHR HQX, H.264," in capsys.readouterr().err
+
+
+WOVEN = "tinterlace=interleave_{0},setfield={1}"
+FIELDED = [
+    ("prores.mov", ("-c:v", "prores_ks", "-profile:v", "3", "-flags", "+ildct")),
+    ("h264.mp4", ("-c:v", "libx264", "-crf", "10", "-flags", "+ilme+ildct", "-x264opts", "{1}=1")),
+    ("mpeg2.mxf", ("-c:v", "mpeg2video", "-b:v", "20M", "-flags", "+ilme+ildct")),
+]
+
+
+def said_by_ffprobe(place):
+    """Whether the first frame is interlaced and its top field first, by ffmpeg's own eye."""
+    command = [
+        "ffprobe",
+        "-v",
+        "error",
+        "-select_streams",
+        "v",
+        "-read_intervals",
+        "%+#1",
+        "-show_frames",
+        "-of",
+        "json",
+    ]
+    frame = json.loads(subprocess.run([*command, str(place)], check=True, capture_output=True).stdout)["frames"][0]
+    return frame["interlaced_frame"], frame["top_field_first"]
+
+
+@pytest.mark.parametrize("first", ["top", "bottom"])
+@pytest.mark.parametrize(("name", "codec"), FIELDED)
+@pytest.mark.parametrize(
+    ("preset", "ending", "carried"),
+    [("ProRes 422 HQ", "mov", True), ("H.264", "mp4", True), ("DNxHR HQX", "mov", False)],
+)
+def test_fields_are_delivered_as_what_they_are(tmp_path, capsys, first, name, codec, preset, ending, carried):
+    """Sources by ffmpeg; the delivered file by ffprobe; what moves between fields stays in its own lines."""
+    mark = {"top": "tff", "bottom": "bff"}[first]
+    woven = WOVEN.format(first, mark) + ",format=yuv420p" * (not name.startswith("prores"))
+    source = "testsrc2=size=320x240:rate=50:duration=0.24"
+    place = made(
+        tmp_path / name, "-vf", woven, "-r", "25", *(part.format(first, mark) for part in codec), source=source
+    )
+    facts = Movie(place).facts
+    assert (facts.interlaced, facts.fields) == (True, first)
+    assert any(f"{first} field first" in note for note in facts.notes)
+    target = tmp_path / f"out.{ending}"
+    assert main(["deliver", str(place), str(target), "--preset", preset, *DELIVER]) == 0
+    words = capsys.readouterr().err
+    assert f"marked {f'{first} field first' if carried else 'progressive'}" in words
+    assert said_by_ffprobe(target) == ((1, int(first == "top")) if carried else (0, 0))
+
+
+def test_chroma_of_fields_is_halved_within_each(tmp_path):
+    """A field of red and one of blue stay that in 4:2:0; halved across both they would be purple."""
+    rgb = np.zeros((64, 64, 3))
+    rgb[0::2, :, 0], rgb[1::2, :, 2] = 0.5, 0.5
+    for fields, off in ((True, 1e-2), (False, 0.2)):
+        planes = from_rgb_signal(rgb, "BT.709", "full", 8, (2, 2), fields=fields)
+        back = to_rgb_code(planes, "BT.709", "full", fields=fields)
+        assert (np.abs(back - rgb).max() < off) == fields

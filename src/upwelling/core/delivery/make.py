@@ -21,6 +21,7 @@ from upwelling.core.delivery.tags import tags_of
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import FileFacts, Movie, Reading
 from upwelling.core.media.even import EvenMovie, even_rate, is_uneven
+from upwelling.core.media.fields import SAID
 from upwelling.core.media.rates import exact_rate, rate_text, read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.parameters import refusal
@@ -66,6 +67,8 @@ def piece_of(
         raise BadValue(refusal(error)) from None
     if turn and piece.footage.facts.turned:
         piece = piece.model_copy(update={"turned": piece.footage.facts.turned})
+    if piece.footage.facts.fields:
+        piece = piece.model_copy(update={"fields": piece.footage.facts.fields})
     frames = piece.footage.facts.frames
     if last >= frames:
         raise BadValue(f"{piece.name} has frames 0 to {frames - 1}; {first} to {last} were asked for.")
@@ -209,7 +212,8 @@ def remarks_on(order: Order) -> list[str]:
         elif form.boundary == "display" and not path.rendering.on:
             found.append(f"{name}: its rendering is off; scene light is coded without a tone map.")
         if piece.footage.facts.interlaced:
-            found.append(f"{name} is interlaced; its frames are written as they lie, and marked progressive.")
+            marked = SAID[order.fields] if form.movie else "in no way"
+            found.append(f"{name} is interlaced; its frames are written as they lie, and marked {marked}.")
         found += [f"{name}: {note}" for note in piece.footage.facts.notes]
         if not piece.even and is_uneven(piece.footage):
             found.append(f"{name}: {_out_of_time(piece, order.exact_rate)}")

@@ -19,6 +19,7 @@ from upwelling.core.encodings import Range
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import Footage, Reading, open_footage
 from upwelling.core.media.even import EvenMovie
+from upwelling.core.media.fields import FirstField
 from upwelling.core.media.rates import read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.media.ycbcr import Siting
@@ -57,6 +58,9 @@ class Piece(BaseModel):
     """
     turned: Literal[0, 90, 180, 270] = 0
     """Degrees counterclockwise by which pictures are turned after all that acts on them as recorded."""
+    fields: FirstField = ""
+    """Which field of its interlaced pictures comes first, where the file says; empty in orders of before that was kept.
+    """
 
     @model_validator(mode="after")
     def _forward(self) -> Self:
@@ -179,6 +183,14 @@ class Order(BaseModel):
             )
         return own
 
+    @property
+    def fields(self) -> FirstField:
+        """Which field the file says comes first: what its pieces have, where its codec carries two and all agree."""
+        first = self.pieces[0].fields
+        carried = self.form.movie is not None and self.form.movie.fields
+        alike = all(piece.fields == first and not piece.turned for piece in self.pieces)
+        return first if carried and alike else ""
+
     def parts(self) -> list[Part]:
         """The whole in parts, cut at the same frames always, so that it comes out the same however often begun."""
         form = self.form
@@ -212,7 +224,9 @@ class Order(BaseModel):
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
         # What came later and is at rest counts as it did before it was there.
         later: dict[str, Any] = {} if self.sound_kbps else {"sound_kbps": True}
-        at_rest = {name for name in ("even", "turned") if not any(getattr(piece, name) for piece in self.pieces)}
+        at_rest = {
+            name for name in ("even", "turned", "fields") if not any(getattr(piece, name) for piece in self.pieces)
+        }
         if at_rest:
             later["pieces"] = {"__all__": at_rest}
         body = {"arithmetic": ARITHMETIC, **self.model_dump(mode="json", exclude=later)}

@@ -12,6 +12,7 @@ from upwelling.core.delivery.order import Order
 from upwelling.core.delivery.sound_check import sound_rows
 from upwelling.core.delivery.tags import hdr_words, movie_settings
 from upwelling.core.media import Movie, open_footage, read_still
+from upwelling.core.media.fields import SAID
 from upwelling.core.media.read_back import ReadBack, read_back
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.outputs.mastering import LightLevel
@@ -55,7 +56,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
         rows.append(("reel", order.reel, found.reel or "none"))
     if settings.pixel_aspect != 1:
         rows.append(("pixel aspect", _fraction(settings.pixel_aspect), _fraction(found.pixel_aspect)))
-    rows.append(("field order", "progressive", "interlaced" if found.interlaced else "progressive"))
+    rows.append(("field order", SAID[settings.fields], found.fields))
     if order.form.movie.subsampling == (2, 2):
         rows.append(("chroma siting", settings.siting, found.siting or "left"))
     rows += sound_rows(order, target)

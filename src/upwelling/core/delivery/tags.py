@@ -59,6 +59,7 @@ def movie_settings(order: Order) -> MovieSettings:
         options={"crf": str(form.quality)} if form.quality and not form.movie.intra else {},
         pixel_aspect=order.framing_of(order.pieces[0]).pixel_aspect,
         bits_per_second=form.bits_per_second if not form.movie.intra else 0,
+        fields=order.fields,
     )
 
 

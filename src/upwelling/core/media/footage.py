@@ -8,6 +8,7 @@ from typing import Literal, Protocol
 
 from upwelling.core.encodings.base import Range
 from upwelling.core.media.base import Depth, Still
+from upwelling.core.media.fields import FirstField
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.ycbcr import Siting
 
@@ -20,7 +21,7 @@ class FileFacts:
 
     ``rate`` is in frames a second, 0 for a still; ``siting`` where its chroma sits; ``pixel_aspect`` a fraction, width
     over height, where pixels are not square. ``turned``: degrees counterclockwise, 0, 90, 180 or 270, by which the file
-    asks to be turned when it is shown.
+    asks to be turned when it is shown. ``fields``: which field of an interlaced one comes first, where that is known.
     """
 
     kind: Kind
@@ -41,6 +42,7 @@ class FileFacts:
     pixel_aspect: str = ""
     interlaced: bool = False
     turned: int = 0
+    fields: FirstField = ""
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ import numpy as np
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import LARGEST_FRAME, Depth, Still, check_size
+from upwelling.core.media.fields import SAID, first_field
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.movie_decode import Damaged, frames_at, reason
 from upwelling.core.media.movie_index import Index
@@ -128,6 +129,7 @@ class Movie:
             str(stream.sample_aspect_ratio) if (stream.sample_aspect_ratio or 1) != 1 else "",
             bool(first.interlaced_frame),
             round(first.rotation / 90) * 90 % 360,
+            first_field(first),
         )
 
     def _siting(self, codec: str, header: bytes, packet: bytes) -> str:
@@ -225,10 +227,9 @@ def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, c
     if any(c.is_alpha for c in first.format.components):
         found.append("The alpha channel is left out.")
     if first.interlaced_frame:
-        found.append(
-            "Interlaced: both fields are kept in one frame, as recorded"
-            + (", chroma within its own field." if sub == "4:2:0" else ".")
-        )
+        order = SAID[first_field(first)] if first_field(first) else "and it does not tell which field is first"
+        own = ", chroma within its own field." if sub == "4:2:0" else "."
+        found.append(f"Interlaced, {order}: both fields are kept in one frame, as recorded{own}")
     if first.rotation:
         found.append(
             f"The file asks to be turned by {first.rotation}°; it is worked on as recorded, and turned when it is "

@@ -18,6 +18,7 @@ from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.dither import Dither
+from upwelling.core.media.fields import INTERLACED, FieldMarker, FirstField, x264_mark
 from upwelling.core.media.tags import ColourTags, numbers
 from upwelling.core.media.ycbcr import SITINGS, Siting, from_rgb_signal
 
@@ -27,7 +28,7 @@ class Codec:
     """One way to write a movie: ffmpeg's encoder, pixel layout, subsampling and options.
 
     ``parameters`` go to the encoder's own parser, and are what makes a run the same however many cores there are.
-    ``intra``: every frame stands by itself.
+    ``intra``: every frame stands by itself. ``fields``: it can carry two in a frame.
     """
 
     title: str
@@ -38,12 +39,15 @@ class Codec:
     options: Mapping[str, str]
     only_legal: bool = False
     parameters: Mapping[str, str] = field(default_factory=dict)
+    fields: bool = False
 
     @property
     def intra(self) -> bool:
         return self.encoder not in _PARAMETERS
 
 
+_FIELD_ORDERS = {"top": 4, "bottom": 5}
+"""ffmpeg's numbers for a container that says the order of woven fields (AV_FIELD_TB, AV_FIELD_BT)."""
 _X265 = {"log-level": "none", "pools": "2", "frame-threads": "2", "open-gop": "0"}
 _X264 = {"threads": "4", "mbtree": "0"}
 """With its tree of macroblocks libx264 gives other bytes for the same frames now and then, even on one thread: 11 of
@@ -52,16 +56,23 @@ about 130 processes showed it, none of 60 without it, and none without the look 
 _PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
 CODECS = {
     "prores-4444": Codec(
-        "ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True
+        "ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True, fields=True
     ),
-    "prores-422": Codec("ProRes 422 HQ", "prores", "yuv422p10le", 10, (2, 1), {"profile": "3"}, True),
+    "prores-422": Codec("ProRes 422 HQ", "prores", "yuv422p10le", 10, (2, 1), {"profile": "3"}, True, fields=True),
     "h265-10": Codec("H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16"}, parameters=_X265),
     "h265-8": Codec("H.265 8 bit", "libx265", "yuv420p", 8, (2, 2), {"crf": "18"}, parameters=_X265),
     "h264-8": Codec(
-        "H.264 8 bit", "libx264", "yuv420p", 8, (2, 2), {"crf": "18", "preset": "medium"}, parameters=_X264
+        "H.264 8 bit", "libx264", "yuv420p", 8, (2, 2), {"crf": "18", "preset": "medium"}, parameters=_X264, fields=True
     ),
     "h264-10": Codec(
-        "H.264 10 bit", "libx264", "yuv422p10le", 10, (2, 1), {"crf": "14", "preset": "medium"}, parameters=_X264
+        "H.264 10 bit",
+        "libx264",
+        "yuv422p10le",
+        10,
+        (2, 1),
+        {"crf": "14", "preset": "medium"},
+        parameters=_X264,
+        fields=True,
     ),
     "dnxhr-hqx": Codec("DNxHR HQX", "dnxhd", "yuv422p10le", 10, (2, 1), {"profile": "dnxhr_hqx"}, True),
     "ffv1-10": Codec("FFV1 10 bit 4:4:4", "ffv1", "yuv444p10le", 10, (1, 1), {"level": "3"}),
@@ -88,6 +99,7 @@ class MovieSettings:
     parameters: Mapping[str, str] = field(default_factory=dict)
     pixel_aspect: Fraction = Fraction(1)
     bits_per_second: int = 0
+    fields: FirstField = ""
 
     @property
     def siting(self) -> Siting:
@@ -109,7 +121,7 @@ class MovieSettings:
         if self.bits_per_second:
             said.pop("crf", None)
         if not self.codec.intra:
-            own = {**self.codec.parameters, **self.parameters}
+            own = {**self.codec.parameters, **self.parameters, **x264_mark(self.fields)}
             if self.siting != "left":
                 own["chromaloc"] = str(SITINGS.index(self.siting))
             name = _PARAMETERS[self.codec.encoder]
@@ -127,6 +139,7 @@ class MovieWriter:
         self._container = av.open(str(place), "w", format=kind, options=flags)
         self._container.metadata.update(dict(settings.metadata))
         self._stream: Any = None
+        self._marked = FieldMarker(settings.fields)
 
     def __enter__(self) -> MovieWriter:
         return self
@@ -153,6 +166,7 @@ class MovieWriter:
             said.siting,
             dither=said.dither,
             frame=self.count if number is None else number,
+            fields=bool(said.fields),
         )
         height, width = planes.y.shape
         if self._stream is None:
@@ -161,9 +175,9 @@ class MovieWriter:
         for plane, values in zip(frame.planes, (planes.y, planes.cb, planes.cr), strict=False):
             _fill(plane, values)
         _tag(frame, said.tags)
-        frame.pts = self.count
+        frame.pts, frame.time_base = self.count, 1 / said.rate
         with encoder_refusing(self.place):
-            for packet in self._stream.encode(frame):
+            for packet in self._stream.encode(self._marked(frame)):
                 self._container.mux(packet)
         self.count += 1
 
@@ -177,6 +191,9 @@ class MovieWriter:
             stream.codec_context.thread_count, stream.codec_context.thread_type = os.cpu_count() or 1, "FRAME"
         if said.bits_per_second:
             stream.codec_context.bit_rate = said.bits_per_second
+        if said.fields:
+            stream.codec_context.flags |= INTERLACED
+            stream.codec_context.field_order = _FIELD_ORDERS[said.fields]
         _tag(stream.codec_context, said.tags)
         self._stream = stream
 

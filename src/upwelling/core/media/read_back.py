@@ -11,6 +11,7 @@ from typing import Any
 import av
 
 from upwelling.core.errors import UnreadableFile
+from upwelling.core.media.fields import SAID
 from upwelling.core.media.movie import Movie
 from upwelling.core.media.movie_packets import DAMAGE
 from upwelling.core.media.tags import ColourTags
@@ -32,7 +33,7 @@ class ReadBack:
     timecode: str
     reel: str
     pixel_aspect: Fraction
-    interlaced: bool
+    fields: str
     mastering: bytes
     light_level: bytes
     sound: tuple[str, ...]
@@ -66,7 +67,7 @@ def read_back(path: FilePath) -> ReadBack:
         str(facts.metadata.get("timecode", "")),
         str(facts.metadata.get("reel_name", "")),
         Fraction(facts.pixel_aspect or 1),
-        facts.interlaced,
+        SAID[facts.fields] if facts.fields or not facts.interlaced else "interlaced",
         mastering,
         light,
         sound,

@@ -154,12 +154,46 @@ def from_rgb_signal(
     *,
     dither: Dither = "none",
     frame: int = 0,
+    fields: bool = False,
 ) -> Planes:
     """Planes of full-range R'G'B' signal (H, W, 3), rounded and held to the codes the depth has.
 
-    Chroma is filtered to where its samples sit: the mean of a pair, or 1-2-1 about a sample that it sits on. ``dither``
-    hides the rounding, blue noise at a place that goes by the number of the ``frame``.
+    Chroma is filtered to where its samples sit: the mean of a pair, or 1-2-1 about a sample that it sits on; with
+    ``fields`` each field's from its own lines. ``dither`` hides the rounding, blue noise at a place that goes by the
+    number of the ``frame``.
     """
+    across, down = _PLACES[siting]
+    if fields and subsampling[1] == 2:
+        downs = (0.25, 0.75) if down == 0.5 else (down, down)
+        parts = [
+            _planes_out(
+                np.asarray(rgb)[n::2], matrix, code_range, depth, subsampling, (across, at), dither, 2 * frame + n
+            )
+            for n, at in enumerate(downs)
+        ]
+        y, cb, cr = (_woven(*(getattr(part, name) for part in parts)) for name in ("y", "cb", "cr"))
+        return Planes(y, cb, cr, depth)
+    return _planes_out(rgb, matrix, code_range, depth, subsampling, (across, down), dither, frame)
+
+
+def _woven(top: Any, bottom: Any) -> Any:
+    """Two fields line by line."""
+    made = np.empty((top.shape[0] + bottom.shape[0], *top.shape[1:]), top.dtype)
+    made[0::2], made[1::2] = top, bottom
+    return made
+
+
+def _planes_out(
+    rgb: Any,
+    matrix: str,
+    code_range: Range,
+    depth: int,
+    subsampling: tuple[int, int],
+    place: tuple[float, float],
+    dither: Dither,
+    frame: int,
+) -> Planes:
+    """Of one picture, chroma at a ``place`` across and down."""
     k_r, k_b = LUMA[matrix]
     y0, y_span, c0, c_span = _scales(depth, code_range)
     rgb = np.ascontiguousarray(rgb)
@@ -178,7 +212,7 @@ def from_rgb_signal(
         rgb_to_differences(rgb, weights, scale, noise, *place_of(frame, 0), luma, blue, red, bad)
     if bad.any():
         raise UnwritableFile("picture", "it holds values that are not a number, so it is not written.")
-    off_x, off_y = _PLACES[siting]
+    off_x, off_y = place
     taps = _taps(subsampling[0], off_x), _taps(subsampling[1], off_y)
     shape = (-(-height // subsampling[1]), -(-width // subsampling[0]))
     chroma = []
@@ -208,4 +242,7 @@ def _taps(subsampling: int, offset: float) -> Any:
     """Weights of the samples at −1, 0, 1 and 2 from each one kept."""
     if subsampling == 1:
         return np.array([0.0, 1.0, 0.0, 0.0])
-    return np.array({0.0: [0.25, 0.5, 0.25, 0.0], 0.5: [0.0, 0.5, 0.5, 0.0], 1.0: [0.0, 0.25, 0.5, 0.25]}[offset])
+    known = {0.0: [0.25, 0.5, 0.25, 0.0], 0.5: [0.0, 0.5, 0.5, 0.0], 1.0: [0.0, 0.25, 0.5, 0.25]}
+    # A field's chroma lies between two of these places, and so do its weights.
+    known |= {0.25: [0.125, 0.5, 0.375, 0.0], 0.75: [0.0, 0.375, 0.5, 0.125]}
+    return np.array(known[offset])
