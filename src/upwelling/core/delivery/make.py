@@ -220,6 +220,12 @@ def remarks_on(order: Order) -> list[str]:
     if order.framing_of(order.pieces[0]).pixel_aspect != 1 and form.movie is None:
         found.append("The source's pixels are not square; stills do not say so.")
     found += tags_of(order.pieces[0].path, form).remarks
+    hlg = order.pieces[0].path.target.curve_name == "HLG" and form.boundary == "display"
+    if hlg and form.range == "full" and not form.is_float:
+        # BT.2100's inverse OOTF gives saturated light near the peak a signal above 1, which BT.2100 allows.
+        found.append(
+            "HLG: saturated light near the peak has codes up to 1.03, which full range cuts; legal keeps them."
+        )
     if form.code_bits == 8 and order.pieces[0].path.target.is_hdr and form.boundary == "display":
         found.append("HDR in 8 bit shows steps; 10 bit is usual.")
     if form.movie is not None and (heard := sound_for(order)[1]):
