@@ -317,7 +317,7 @@ def test_shares_are_read_and_typed_in_percent(production, people, as_):
 def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):
     give_to_all(warm.production, warm, 1.0)
     production = Production.objects.get()
-    with django_assert_max_num_queries(8):
+    with django_assert_max_num_queries(9):
         for one in shots_of(production):
             one.path()
     assert len(looks_of(production).versions) == 1

@@ -316,7 +316,7 @@ def test_queries_do_not_grow_with_shots(shot, production, people, as_, page, dja
             name=f"copy {number}",
         )
     tess = as_("tess")
-    with django_assert_max_num_queries(22):
+    with django_assert_max_num_queries(23):
         assert tess.get(page.format(pk=shot.pk)).content.count(b"thumbnail") >= 13
 
 

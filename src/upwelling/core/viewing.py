@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from upwelling.core.colour.primaries import rgb_to_xyz
 from upwelling.core.curves.segmented_power import PurePower
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Affine, Decode, Matrix, Operation
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import OUTPUTS, Output
@@ -23,14 +24,13 @@ NAMES: dict[Bypassed, str] = {"trim": "without trim", "look": "without Look", "r
 MOST_STOPS = 8.0
 
 
-class Viewing(BaseModel):
+class Viewing(Frozen):
     """``stops`` brightens scene light before the rendering; ``grey`` shows luminance alone; ``without`` leaves stages
     out; ``until`` names the last step of the trim that acts. A ``table`` from scene code to a display's takes the
     rendering's place, one between scene codes comes before it, one between displays lies over it. ``monitor``
     simulates a display.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     stops: float = Field(0.0, ge=-MOST_STOPS, le=MOST_STOPS)
     grey: bool = False
     without: frozenset[Bypassed] = frozenset()

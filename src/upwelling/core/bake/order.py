@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from upwelling.core.arrays import Float64
 from upwelling.core.bake.receivers import FITTED_UP_TO, SMALLEST, Receiver
@@ -17,6 +17,7 @@ from upwelling.core.bake.section import Section
 from upwelling.core.colour.primaries import rgb_to_rgb
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut.process import HALFS
 from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, needs_of, run_reference
@@ -38,7 +39,7 @@ Entries = Literal["sampled", "fitted"]
 _BEFORE = {"none": "", "adapted": " after a {}shaper", "display": " behind formulas"}
 
 
-class BakeOrder(BaseModel):
+class BakeOrder(Frozen):
     """A path, the part of it that is baked, for whom, and as which kind of table.
 
     ``left_out`` names steps of the path that the table does not carry, with a person's consent: the exact path it is
@@ -48,7 +49,6 @@ class BakeOrder(BaseModel):
     cube are the path's own at its grid points, or fitted to the receiver's interpolation.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     path: Path
     section: Section = Section()
     receiver: Receiver
@@ -99,19 +99,13 @@ class BakeOrder(BaseModel):
     @classmethod
     def checked(cls, body: Any) -> Self:
         """From plain data or values; raises BadValue, or RecipeError from the path."""
-        try:
-            made = cls.model_validate(body)
-        except ValidationError as error:
-            raise BadValue(refusal(error, leave_out=("path",))) from None
+        made = super().checked(body)
         made.operations  # noqa: B018  the sections that cannot be are refused here
         return made
 
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """As pydantic's, without what was derived from the old values."""
-        copied = super().model_copy(update=update, deep=deep)
-        for derived in ("kept_path", "operations", "judge"):
-            copied.__dict__.pop(derived, None)
-        return copied
+    @classmethod
+    def refused(cls, error: ValidationError) -> str:
+        return refusal(error, leave_out=("path",))
 
     @cached_property
     def kept_path(self) -> Path:

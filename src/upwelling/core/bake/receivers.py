@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal, Self
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut import Interpolation
 from upwelling.core.parameters import refusal
 from upwelling.core.tables.formats import FORMATS, FormatName
@@ -21,7 +22,7 @@ sampling errs little.
 """
 
 
-class Receiver(BaseModel):
+class Receiver(Frozen):
     """What a device or program does with a table.
 
     ``input_range`` says where the signal lies in the codes that index the table: full, 0…1; legal, the table spans all
@@ -29,7 +30,6 @@ class Receiver(BaseModel):
     are held at its edge, or carried straight on. Entries of ``precision`` bits hold 0…1 only.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     name: str = Field(min_length=1, max_length=60)
     note: str = Field("", max_length=300)
     formats: tuple[FormatName, ...] = Field(("cube",), min_length=1)
@@ -68,12 +68,8 @@ class Receiver(BaseModel):
         return tuple(n for n in self.grids if FORMATS[format_name].sides(n))
 
     @classmethod
-    def checked(cls, body: Any) -> Self:
-        """From plain data; raises BadValue with one sentence."""
-        try:
-            return cls.model_validate(body)
-        except ValidationError as error:
-            raise BadValue(refusal(error, otherwise="Receiver")) from None
+    def refused(cls, error: ValidationError) -> str:
+        return refusal(error, otherwise="Receiver")
 
     def said(self) -> str:
         """Its properties in one line."""

@@ -6,12 +6,13 @@ from __future__ import annotations
 
 from typing import Literal, Self, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from upwelling.core.colour.primaries import rgb_to_rgb
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import (
     Decode,
     Encode,
@@ -37,7 +38,7 @@ START_TITLES = {
 END_TITLES = {"input": "working light", "trim": "after the trim", "look": "after the look", "display": "display code"}
 
 
-class Section(BaseModel):
+class Section(Frozen):
     """From before the stage ``start`` to after the stage ``end``. Before the Input there is light in a raw mosaic's
     path alone, developed and not yet corrected for its camera.
 
@@ -46,7 +47,6 @@ class Section(BaseModel):
     beyond the table.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     start: Start = "camera"
     end: End = "display"
     carrier: str = Field("", max_length=80)

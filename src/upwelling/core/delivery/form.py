@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any, Literal, Self
+from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.media.dither import Dither
 from upwelling.core.media.movie_write import CODECS, KINDS, Codec
-from upwelling.core.parameters import refusal
 
 Boundary = Literal["input", "trim", "look", "display"]
 BOUNDARIES: dict[Boundary, str] = {
@@ -26,15 +26,13 @@ LARGEST_SIDE = 16384
 STILLS = {".dpx": "DPX", ".exr": "OpenEXR", ".tif": "TIFF", ".png": "PNG"}
 
 
-class Form(BaseModel):
+class Form(Frozen):
     """What a delivered file is: container and codec, depth, range, where in the path it is taken, and its size.
 
     ``codec`` names one of the movie codecs; empty for numbered stills, whose ``depth`` then says how they are kept.
     ``encoding`` is what scene light is written in; the display boundary has none. ``quality`` and ``bits_per_second``
     are for H.264 and H.265 alone: 0 leaves the codec's own quality, a bit rate is held in two passes.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     preset: str = Field("", max_length=80)
     ending: str
@@ -72,14 +70,6 @@ class Form(BaseModel):
         elif self.encoding:
             raise ValueError("The finished picture is in the output's own codes; an encoding is for scene light.")
         return self
-
-    @classmethod
-    def checked(cls, body: Any) -> Form:
-        """A Form from plain data; raises BadValue instead of the validator's own error."""
-        try:
-            return cls.model_validate(body)
-        except ValidationError as error:
-            raise BadValue(refusal(error)) from None
 
     @property
     def movie(self) -> Codec | None:

@@ -4,26 +4,25 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from pathlib import Path as FilePath
 from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.delivery.form import Form, Framing, framing
 from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import Range
 from upwelling.core.errors import BadValue, UnreadableFile
+from upwelling.core.frozen import Frozen
 from upwelling.core.media import Footage, Reading, open_footage
 from upwelling.core.media.even import EvenMovie
 from upwelling.core.media.fields import FirstField
 from upwelling.core.media.rates import read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.media.ycbcr import Siting
-from upwelling.core.parameters import refusal
 from upwelling.core.path import Path
 from upwelling.core.path.recipe import ARITHMETIC
 
@@ -34,13 +33,11 @@ INTRA_PART, GROUPED_PART, STILLS_PART = 24, 96, 12
 Damage = Literal["stop", "repeat"]
 
 
-class Piece(BaseModel):
+class Piece(Frozen):
     """A run of frames of one file, from ``first`` to ``last``, and the recipe they are rendered by.
 
     ``sha256`` is the file's where it is known. ``range`` and what follows say how a movie's planes are read.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     name: str = Field("", max_length=255)
     file: str
@@ -67,13 +64,6 @@ class Piece(BaseModel):
         if self.last < self.first:
             raise ValueError(f"Its last frame ({self.last}) comes before its first ({self.first}).")
         return self
-
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """As pydantic's, without what was worked out of the fields as they were."""
-        made = super().model_copy(update=update, deep=deep)
-        for name in ("path", "footage"):
-            made.__dict__.pop(name, None)
-        return made
 
     @property
     def frames(self) -> int:
@@ -129,14 +119,12 @@ class Part:
         return sum(last - first + 1 for _, first, last in self.runs)
 
 
-class Order(BaseModel):
+class Order(Frozen):
     """What one file, or one folder of stills, is made from and is to say.
 
     ``rate`` is the delivered one as a fraction; ``timecode`` the label of the first frame, empty for none. Stills are
     numbered from ``first_number``. ``extra`` goes into the file's own metadata.
     """
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     pieces: tuple[Piece, ...] = Field(min_length=1, max_length=MOST_PIECES)
     form: Form
@@ -241,11 +229,3 @@ class Order(BaseModel):
         """Reads one; raises RecipeError or BadValue that says what is wrong."""
         body = read_versioned(text, "upwelling_delivery", "a delivery", ORDER_VERSION)
         return cls.checked(body)
-
-    @classmethod
-    def checked(cls, body: Any) -> Order:
-        """An Order from plain data; raises BadValue instead of the validator's own error."""
-        try:
-            return cls.model_validate(body)
-        except ValidationError as error:
-            raise BadValue(refusal(error)) from None

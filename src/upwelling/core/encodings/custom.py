@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 
 from upwelling.core.colour.primaries import Primaries, primaries
 from upwelling.core.curves import CURVES, curve
@@ -18,15 +18,12 @@ from upwelling.core.curves.camera_log import CameraLog
 from upwelling.core.curves.table import TableCurve
 from upwelling.core.encodings.base import Encoding, Range
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 
 _SOURCE = "Given by the production's technician"
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-
-class NamedCurve(_Part):
+class NamedCurve(Frozen):
     """One of the built-in curves."""
 
     kind: Literal["curve"] = "curve"
@@ -36,7 +33,7 @@ class NamedCurve(_Part):
         return curve(self.name)
 
 
-class LogForm(_Part):
+class LogForm(Frozen):
     """The general camera log form of the Common LUT Format (Academy/ASC S-2014-006, Log, cameraLinToLog).
 
     code = log_slope·log_base(linear_slope·x + linear_offset) + log_offset above ``break_linear``; below it a straight
@@ -83,7 +80,7 @@ class LogForm(_Part):
         )
 
 
-class TableForm(_Part):
+class TableForm(Frozen):
     """Pairs of code (0…1) and linear light; see TableCurve for interpolation and extrapolation."""
 
     kind: Literal["table"] = "table"
@@ -100,7 +97,7 @@ class TableForm(_Part):
         )
 
 
-class MakerLut(_Part):
+class MakerLut(Frozen):
     """A maker's LUT from the camera's code to a declared encoding. ``data`` is base64 of zlib of float32 entries."""
 
     kind: Literal["lut"] = "lut"
@@ -135,7 +132,7 @@ def _unpack(data: str, dimensions: int, size: int) -> Any:
     return table
 
 
-class OwnPrimaries(_Part):
+class OwnPrimaries(Frozen):
     """Primaries and white point by CIE 1931 xy."""
 
     red: tuple[float, float]
@@ -167,7 +164,7 @@ class OwnPrimaries(_Part):
 CurveForm = Annotated[NamedCurve | LogForm | TableForm | MakerLut, Field(discriminator="kind")]
 
 
-class CustomEncoding(_Part):
+class CustomEncoding(Frozen):
     """A whole user-defined encoding, fit to travel inside a recipe."""
 
     name: str = Field(min_length=1, max_length=60)
@@ -179,18 +176,15 @@ class CustomEncoding(_Part):
     @classmethod
     def checked(cls, body: Any) -> CustomEncoding:
         """From plain data; raises BadValue with one sentence."""
-        try:
-            made = cls.model_validate(body)
-        except ValidationError as error:
-            first = error.errors()[0]
-            place = " ".join(
-                str(part).replace("_", " ") for part in first["loc"] if part not in ("form", "log", "table", "lut")
-            )
-            raise BadValue(
-                f"{place.capitalize() or 'Encoding'}: {first['msg'].removeprefix('Value error, ')}."
-            ) from None
+        made = super().checked(body)
         made.report()
         return made
+
+    @classmethod
+    def refused(cls, error: ValidationError) -> str:
+        first = error.errors()[0]
+        place = [str(part).replace("_", " ") for part in first["loc"] if part not in ("form", "log", "table", "lut")]
+        return f"{' '.join(place).capitalize() or 'Encoding'}: {first['msg'].removeprefix('Value error, ')}."
 
     def encoding(self) -> Encoding:
         """As an Encoding. A maker's LUT gives the encoding that its output is declared to be."""

@@ -13,9 +13,10 @@ from collections import OrderedDict
 from typing import Any, Literal, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from upwelling.core.errors import BadLut, BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut.formats.clf import parse_clf
 from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.process import ProcessList
@@ -29,14 +30,13 @@ _KEPT = 256 * 2**20
 _LOCK = threading.Lock()
 
 
-class CarriedLut(BaseModel):
+class CarriedLut(Frozen):
     """``digest`` is SHA-256 over what was packed, and tells tables apart; ``file_sha256`` is that of the file it was
     read from.
 
     ``data`` is base64 of zlib of float32 entries (1D and 3D) or of Common LUT Format text (process).
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     name: str = Field(max_length=200)
     file_sha256: str = Field("", pattern=r"^([0-9a-f]{64})?$")
     kind: Literal["1d", "3d", "process"]

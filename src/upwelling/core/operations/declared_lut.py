@@ -5,10 +5,11 @@ Without both nothing is run through it.
 
 from __future__ import annotations
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
 
 from upwelling.core.encodings import Encoding, Range, encoding
 from upwelling.core.errors import UpwellingError
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut import Interpolation
 from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.operations.base import Operation
@@ -16,12 +17,11 @@ from upwelling.core.operations.coding import legal_in, legal_out
 from upwelling.core.operations.pixel import ApplyLut
 
 
-class DeclaredLut(BaseModel):
+class DeclaredLut(Frozen):
     """``expects`` and ``gives`` are names of encodings (for a conversion to a display, ``gives`` is the output's name;
     see LutRendering).
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     table: CarriedLut
     expects: str = Field(min_length=1, max_length=80)
     expects_range: Range = "full"

@@ -4,25 +4,24 @@ from __future__ import annotations
 
 from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.encodings.base import Range
 from upwelling.core.encodings.custom import OwnPrimaries
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.outputs.base import Depth, Output, Surround
 from upwelling.core.outputs.registry import OUTPUTS
-from upwelling.core.parameters import refusal
 
 CurveName = Literal["BT.1886", "sRGB", "gamma 2.2", "gamma 2.4", "gamma 2.6", "PQ", "HLG"]
 SURROUND_NITS: dict[Surround, float] = {"dark": 0.05, "dim": 5.0, "average": 12.0}
 """Luminance round the screen that a word stands for; 12 cd/m² is 190 lux on walls that reflect 20 %."""
 
 
-class CustomOutput(BaseModel):
+class CustomOutput(Frozen):
     """Primaries, EOTF, peak and black, surround, range and depth of a display that is not built in."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     name: str = Field(min_length=1, max_length=60)
     note: str = Field("", max_length=300)
     curve: CurveName = "BT.1886"
@@ -58,10 +57,7 @@ class CustomOutput(BaseModel):
     @classmethod
     def checked(cls, body: Any) -> CustomOutput:
         """From plain data; raises BadValue with one sentence."""
-        try:
-            made = cls.model_validate(body)
-        except ValidationError as error:
-            raise BadValue(refusal(error)) from None
+        made = super().checked(body)
         if made.name.lower() in {name.lower() for name in OUTPUTS}:
             raise BadValue(f"“{made.name}” is the name of a built-in output. Choose another.")
         if isinstance(made.primaries, OwnPrimaries):

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import Primaries
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Operation
 from upwelling.core.path.look_recipe import with_ids
 from upwelling.core.steps import AnyStep, LutStep
@@ -16,14 +17,13 @@ MOST_STEPS = 12
 """Of one correction; also of several put one after the other."""
 
 
-class Correction(BaseModel):
+class Correction(Frozen):
     """Steps that act on scene-linear working light at the end of the Input, the same for every pixel and every frame.
 
     ``strength`` mixes what they do together into what came before them, in the working log space. Name and note are for
     people and change no number.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     name: str = Field("", max_length=60)
     note: str = Field("", max_length=500)
     steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = ()

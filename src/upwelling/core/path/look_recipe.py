@@ -6,10 +6,11 @@ import json
 from collections.abc import Sequence
 from typing import Annotated, Any, Self
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import AfterValidator, Field, TypeAdapter, ValidationError
 
 from upwelling.core.documents import read_versioned
 from upwelling.core.errors import RecipeError
+from upwelling.core.frozen import Frozen
 from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.recipe import RECIPE_VERSION
 from upwelling.core.steps import AnyStep, LutStep, Step
@@ -34,10 +35,9 @@ Steps = Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS), AfterValida
 STEP_LIST: TypeAdapter[tuple[AnyStep, ...]] = TypeAdapter(Steps)
 
 
-class LookRecipe(BaseModel):
+class LookRecipe(Frozen):
     """What travels of a Look."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     name: str = Field(min_length=1, max_length=60)
     note: str = Field("", max_length=500)
     steps: Steps = ()

@@ -11,7 +11,7 @@ import json
 from collections.abc import Callable
 from dataclasses import replace
 from functools import cached_property
-from typing import Any, Literal, Self
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import ValidationError
@@ -21,6 +21,7 @@ from upwelling.core.colour.primaries import Primaries, primaries, rgb_to_rgb
 from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import Encoding
 from upwelling.core.errors import RecipeError
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import (
     Matrix,
     Needs,
@@ -36,13 +37,13 @@ from upwelling.core.operations.time_mean import Frames, TimeMean
 from upwelling.core.outputs import Output
 from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION, without_tables
-from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, Stage, StageName, Trim
+from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, StageName, Trim
 from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep
 from upwelling.core.steps.group import mixed, runs_of
 
 
-class Path(Stage):
+class Path(Frozen):
     """The whole signal path."""
 
     working: Literal["AP1", "BT.2020"] = "AP1"
@@ -115,12 +116,6 @@ class Path(Stage):
     def segments(self) -> dict[StageName, tuple[Operation, ...]]:
         """Operations by stage, in order. Raises BadValue when settings contradict each other."""
         return dict(self._segments)
-
-    def __copy__(self) -> Self:
-        """A copy is about to be given other values: what was worked out for the one is not for the other."""
-        made = super().__copy__()
-        made.__dict__.pop("_segments", None)
-        return made
 
     @cached_property
     def _segments(self) -> dict[StageName, tuple[Operation, ...]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationInfo, field_validator, model_validator
+from pydantic import Field, ValidationInfo, field_validator, model_validator
 
 from upwelling.core.colour.primaries import Adaptation, Primaries, rgb_to_rgb
 from upwelling.core.curves.hlg import Ootf
@@ -12,6 +12,7 @@ from upwelling.core.encodings import Encoding, Range, encoding
 from upwelling.core.encodings.custom import CustomEncoding, MakerLut
 from upwelling.core.encodings.video import HLG_DISPLAY, hlg_display
 from upwelling.core.errors import UpwellingError
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut.table import Domain, Lut1D, Lut3D
 from upwelling.core.operations import ApplyLut, Matrix, Operation, decode_operations, legal_in, legal_out
 from upwelling.core.outputs import CustomOutput, Output, output
@@ -32,11 +33,7 @@ def _named(lookup: Any, name: str) -> str:
         raise ValueError(str(error)) from None
 
 
-class Stage(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-
-class CameraFile(Stage):
+class CameraFile(Frozen):
     """How the file holds its codes: range, and the bit depth that the legal range refers to.
 
     With ``raw`` the file is a mosaic: the stage takes camera RGB to working light, and the Input's encoding must be
@@ -48,7 +45,7 @@ class CameraFile(Stage):
     raw: RawSettings | None = None
 
 
-class Input(Stage):
+class Input(Frozen):
     """The encoding that turns codes into working light, and what its camera is corrected by there. Off: codes are taken
     as working light unchanged.
     """
@@ -97,7 +94,7 @@ class Input(Stage):
         return (*table, *decode_operations(source), decoded, *corrected)
 
 
-class Trim(Stage):
+class Trim(Frozen):
     """The corrections of one shot, some of them in groups."""
 
     steps: tuple[AnyStep, ...] = ()
@@ -116,7 +113,7 @@ class Trim(Stage):
         return tuple(one for one in before if one.on and not one.changes_nothing)
 
 
-class Look(Stage):
+class Look(Frozen):
     """A set of steps mixed in by ``strength`` in the working log space."""
 
     name: str = Field("", max_length=120)
@@ -125,7 +122,7 @@ class Look(Stage):
     on: bool = True
 
 
-class RenderingStage(Stage):
+class RenderingStage(Frozen):
     """Tone map, gamut fit and, where there is one, a Look of the display over both. Off: primaries only, scene 1.0 at
     the display's peak, nothing fitted and no Look over it.
 
@@ -138,7 +135,7 @@ class RenderingStage(Stage):
     on: bool = True
 
 
-class Display(Stage):
+class Display(Frozen):
     """Display light to display code. Off: light over peak is passed as code unchanged."""
 
     custom: CustomOutput | None = None

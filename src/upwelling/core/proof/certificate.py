@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
 
 from upwelling.core.bake.order import BakeOrder, order_from_recipe
+from upwelling.core.frozen import Frozen
 from upwelling.core.measure.judge import MetricName
 from upwelling.core.proof.samples import as_of_pictures, judged_pictures
 from upwelling.core.proof.tolerances import Tolerances
@@ -22,8 +23,8 @@ FAILS: Verdict = "does not hold"
 VERDICTS = (HOLDS, UNTRIED, WITHIN, FAILS)
 
 
-class _Report(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+class _Report(Frozen):
+    model_config = ConfigDict(allow_inf_nan=True)
 
 
 class Worst(_Report):

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
 
 from upwelling.core.bake.make import Progress, no_report
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.bake.receivers import FITTED_UP_TO, Receiver
+from upwelling.core.frozen import Frozen
 from upwelling.core.proof.samples import FrameSample
 from upwelling.core.proof.tolerances import Tolerances, tolerances_for
 from upwelling.core.proof.trial import OUTRIGHT, Trial, Tried
@@ -25,14 +26,14 @@ _ROUNDED_AWAY = 1.0
 """Share of a limit that rounding may take up before no table can hold."""
 
 
-class Solution(BaseModel):
+class Solution(Frozen):
     """All candidates as they were tried, and the simplest that holds, everywhere if one does (None: none does;
     ``nearest`` is the best there is).
 
     ``asked`` is the format of the order; ``way_out`` says what would hold where nothing does.
     """
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=True)
     tried: tuple[Tried, ...]
     chosen: Tried | None
     nearest: Tried

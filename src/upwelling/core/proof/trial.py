@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
 
 from upwelling.core.bake.display_cube import display_cube
 from upwelling.core.bake.make import cube, cube_after, formulas
@@ -15,6 +15,7 @@ from upwelling.core.bake.order import BakeOrder, Entries, Shaper
 from upwelling.core.bake.receivers import Receiver
 from upwelling.core.bake.shaper import PARTS, bend_of, curvature_density, shaper_of
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.operations.exact import exact
 from upwelling.core.proof.lut_box import LutBox, rounded
@@ -38,7 +39,7 @@ SHIPPED = "shipped"
 """The figure of the shipped scenes, which is held to the limit for pictures where there are no own ones."""
 
 
-class Tried(BaseModel):
+class Tried(Frozen):
     """One candidate: what it is, the figure in ΔE for each limit (None: nothing to test), and ``share``, the largest of
     them over its limit.
 
@@ -46,7 +47,7 @@ class Tried(BaseModel):
     neutral; ``strays``: one of these is beyond its limit, so that the table holds for the pictures given alone.
     """
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=True)
     format: FormatName
     size: int
     shaper: Shaper = "none"

@@ -6,10 +6,11 @@ import math
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from upwelling.core.colour.primaries import Adaptation, Primaries, adaptation_matrix, rgb_to_xyz
 from upwelling.core.colour.temperature import KELVIN_RANGE, kelvin_duv_to_xy, xy_to_kelvin_duv
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Affine, BalanceHighlights, Matrix, Operation
 from upwelling.core.raw.profile import D50, RawProfile
 
@@ -29,10 +30,9 @@ def _parameter(default: Any, title: str, unit: str, low: float, high: float, fin
     )
 
 
-class Development(BaseModel):
+class Development(Frozen):
     """What a person sets; the file's own numbers are in RawProfile."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     balance: Balance = Field("as shot", title="White balance", description="“own” uses the kelvin and Duv beside it.")
     kelvin: float = _parameter(
         5500.0, "Light", "K", *KELVIN_RANGE, 50, "Colour temperature of the light that becomes white."
@@ -51,10 +51,9 @@ class Development(BaseModel):
     )
 
 
-class RawSettings(BaseModel):
+class RawSettings(Frozen):
     """A raw file's profile with its development: all that turns camera RGB into working light."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     profile: RawProfile
     development: Development = Development()
 

@@ -8,12 +8,13 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import adaptation_matrix, xy_to_xyz
 from upwelling.core.colour.temperature import xy_to_kelvin_duv
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 
 Matrix3 = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
 IDENTITY: Matrix3 = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
@@ -42,12 +43,11 @@ LIGHTS: dict[int, float] = {
 """EXIF LightSource numbers (CIPA DC-008-2019, 4.6.5) to the rounded kelvins the DNG reference code takes for them."""
 
 
-class RawProfile(BaseModel):
+class RawProfile(Frozen):
     """Colour data of one raw file; matrices are row by row, ``color`` from XYZ to camera, ``forward`` from camera to
     XYZ D50.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     camera: str = Field("", max_length=120)
     color_1: Matrix3
     color_2: Matrix3 | None = None

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
 
 from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.colour.primaries import Adaptation, Primaries
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Operation, run_reference
 from upwelling.core.outputs import Output
 from upwelling.core.rendering.fits import AnyFit, SmoothFit
@@ -23,7 +23,7 @@ OWN = ("kind", "fit")
 """Fields every tone map has; the rest are its parameters."""
 
 
-class ToneMap(BaseModel):
+class ToneMap(Frozen):
     """A way from scene light to display light: a frozen, validated value, with the gamut fit that ends it.
 
     ``hue_bound`` is the largest turn of hue in ICtCp, in degrees, over the torture chart's sweeps of saturated light on
@@ -32,7 +32,6 @@ class ToneMap(BaseModel):
     fit. Tests hold each method to its own.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     title: ClassVar[str]
     explanation: ClassVar[str]
     source: ClassVar[str]

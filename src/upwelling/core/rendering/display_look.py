@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from upwelling.core.colour.primaries import Adaptation, rgb_to_rgb
 from upwelling.core.errors import BadValue, UpwellingError
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Affine, Blend, Hold, Matrix, Operation
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import Output, output
@@ -35,10 +36,9 @@ class DisplayTable(DeclaredLut):
         return self
 
 
-class DisplayLook(BaseModel):
+class DisplayLook(Frozen):
     """The table and how much of it is mixed in, in the code of the display that is rendered for."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     lut: DisplayTable = Field(title="Table", description="The table and the two outputs it was made between.")
     strength: float = Field(1.0, ge=0, le=1)
     on: bool = True

@@ -5,16 +5,17 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+
+from upwelling.core.frozen import Frozen
 
 Spans = Any
 """int32 (H, 2): which columns of each row are measured, from the first to before the second."""
 
 
-class Region(BaseModel):
+class Region(Frozen):
     """A rectangle or ellipse on the picture, in shares 0…1 of its width and height."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     kind: Literal["rectangle", "ellipse"] = "rectangle"
     left: float = Field(ge=0, le=1)
     top: float = Field(ge=0, le=1)

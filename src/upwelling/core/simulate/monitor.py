@@ -9,11 +9,12 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
+from pydantic import ConfigDict
 
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.colour.primaries import PRIMARIES, Primaries, rgb_to_xyz, xy_to_xyz
+from upwelling.core.frozen import Frozen
 from upwelling.core.outputs import Output
 from upwelling.core.parameters import number
 
@@ -22,10 +23,9 @@ REFLECTANCE = 0.01
 """Share of the room's light that a screen sends back; common practice, no source."""
 
 
-class Monitor(BaseModel):
+class Monitor(Frozen):
     """The faults of a display. All at rest: it shows exactly what the output asks for."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     gamut: MonitorGamut = "as it should be"
     white_x: float = number(0.0, "White x error", "Δx", -0.02, 0.02, 0.001, "Shift of the white point in CIE 1931 x.")
     white_y: float = number(0.0, "White y error", "Δy", -0.02, 0.02, 0.001, "Shift of the white point in CIE 1931 y.")
@@ -91,10 +91,10 @@ MONITORS: dict[str, dict[str, Any]] = {
 """Invented displays to begin with."""
 
 
-class Reading(BaseModel):
+class Reading(Frozen):
     """A patch as the output wants it and as it was measured: cd/m² and chromaticity."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=True)
     name: str
     wanted_nits: float
     measured_nits: float

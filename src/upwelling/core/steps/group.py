@@ -6,21 +6,21 @@ from collections.abc import Iterator, Sequence
 from itertools import groupby
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from upwelling.core.curves.aces_log import ACESCCT
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Blend, Decode, Encode, Hold, Operation
 from upwelling.core.steps.base import Step
 
 MOST_GROUPS = 12
 
 
-class StepGroup(BaseModel):
+class StepGroup(Frozen):
     """Steps that stand together, known by ``id``; ``strength`` mixes what they do together into what came before them,
     in the working log space.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     id: str = Field(min_length=1, max_length=12, pattern=r"^[a-z0-9]+$")
     name: str = Field("", max_length=60)
     on: bool = True

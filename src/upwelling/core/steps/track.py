@@ -8,9 +8,10 @@ import itertools
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.curves.spline import Spline
+from upwelling.core.frozen import Frozen
 
 MOST_KEYS = 2000
 Value = float | Annotated[tuple[float, ...], Field(min_length=6, max_length=128)]
@@ -18,14 +19,13 @@ Key = tuple[Annotated[int, Field(ge=0, le=10_000_000)], Value]
 """A frame of the file, counted from 0, and the value there: a number, or x and y of each point of an outline."""
 
 
-class Track(BaseModel):
+class Track(Frozen):
     """The values of one parameter along the file.
 
     Smooth is a monotone cubic that never goes beyond its keys; before the first and after the last key the value
     stands. Points move one by one, each coordinate for itself.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     parameter: str = Field(max_length=40)
     keys: tuple[Key, ...] = Field(min_length=1, max_length=MOST_KEYS)
     between: Literal["smooth", "held"] = "smooth"
@@ -54,10 +54,9 @@ class Track(BaseModel):
         return tuple(found) if isinstance(first[1], tuple) else found[0]
 
 
-class Keyed(BaseModel):
+class Keyed(Frozen):
     """A value some of whose parameters may change along a shot, by ``tracks``; ``at`` puts constants in."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     title: ClassVar[str]
     tracks: tuple[Track, ...] = Field((), max_length=20)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator
 
 from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour.primaries import Primaries, xy_to_xyz
@@ -13,6 +13,7 @@ from upwelling.core.colour.spectral_locus import LOCUS
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.encodings import full_to_legal
 from upwelling.core.errors import BadValue
+from upwelling.core.frozen import Frozen
 from upwelling.core.media.ycbcr import LUMA
 from upwelling.core.path import Path
 from upwelling.core.scopes import SCOPES, Boundary, Looked
@@ -44,10 +45,9 @@ SKIN_BANDS = (("lighter skin", 0.60, 0.70), ("darker skin", 0.40, 0.60), ("skin 
 """Shares of display signal between which skin usually lies. Common practice, no source."""
 
 
-class ScopeChoice(BaseModel):
+class ScopeChoice(Frozen):
     """Which scope a place of the page shows, of which boundary, and how."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     kind: str = "parade"
     boundary: Boundary = "display"
     scale: Literal["percent", "code", "light", "stops"] = "percent"

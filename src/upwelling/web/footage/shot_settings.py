@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from upwelling.core.documents import opened
 from upwelling.core.errors import BadValue, RecipeError
+from upwelling.core.frozen import Frozen
 from upwelling.core.parameters import refusal
 from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering, DisplayLook
@@ -34,10 +35,9 @@ FIRST_STEPS = (
 """The trim of a shot nobody has touched: the steps most shots need, all at rest."""
 
 
-class OwnLook(BaseModel):
+class OwnLook(Frozen):
     """A Look chosen for one shot, by its number in the production (0: none), and its strength."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     look: int = Field(0, ge=0)
     strength: float = Field(
         1.0,
@@ -49,7 +49,7 @@ class OwnLook(BaseModel):
     )
 
 
-class ShotSettings(BaseModel):
+class ShotSettings(Frozen):
     """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), whether the
     production's Look of the display is taken and how strongly (None: as the production), an own raw development (None:
     the camera's), which stages are on, and whether its camera's correction is taken.
@@ -57,7 +57,6 @@ class ShotSettings(BaseModel):
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     steps: Annotated[tuple[AnyStep, ...], Field(max_length=MOST_STEPS)] = FIRST_STEPS
     groups: Annotated[tuple[StepGroup, ...], Field(max_length=MOST_GROUPS)] = ()
     look: OwnLook | None = None

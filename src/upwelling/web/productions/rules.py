@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import Adaptation
 from upwelling.core.encodings import Range
+from upwelling.core.frozen import Frozen
 from upwelling.core.outputs import output
 from upwelling.core.proof.tolerances import HDR, Tolerances
 from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
@@ -15,17 +16,16 @@ from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
 MOST_DELIVERIES = 8
 
 
-class Delivery(BaseModel):
+class Delivery(Frozen):
     """A further output that the production delivers; without a rendering of its own it has the production's."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     output: str = Field(max_length=60)
     range: Range = "full"
     depth: Literal[8, 10, 12, 16] = 10
     rendering: AnyRendering | None = None
 
 
-class Rules(BaseModel):
+class Rules(Frozen):
     """Working space, default input, rendering and outputs of a production. An empty default encoding settles nothing.
 
     ``output`` is the main output, which pages show unless another is chosen; ``deliveries`` are the others.
@@ -33,7 +33,6 @@ class Rules(BaseModel):
     ``managed`` off shows every shot's own numbers, unconverted. The HLG display's peak and black are those of its OOTF.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
     working: Literal["AP1", "BT.2020"] = "AP1"
     adaptation: Adaptation = "CAT02"
     default_encoding: str = Field("", max_length=80)

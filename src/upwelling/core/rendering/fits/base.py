@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from pydantic import BaseModel, ConfigDict
-
 from upwelling.core.colour.primaries import Adaptation
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Operation
 from upwelling.core.outputs import Output
 
 
-class GamutFit(BaseModel):
+class GamutFit(Frozen):
     """The end of a rendering: any relative light in the output's primaries to 0…1 in each channel."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     title: ClassVar[str]
     explanation: ClassVar[str]
     source: ClassVar[str]

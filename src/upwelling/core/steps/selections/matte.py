@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import Primaries
+from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Matte as MatteOperation
 from upwelling.core.parameters import number
 from upwelling.core.steps.selections.base import LABELS, Selection
@@ -39,10 +40,9 @@ def _named(rows: Any) -> list[Any]:
     return made
 
 
-class Matte(BaseModel):
+class Matte(Frozen):
     """Where, and how strongly, a step acts. Without selections that are on it acts everywhere."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
     selections: Annotated[tuple[AnySelection, ...], Field(max_length=MOST_SELECTIONS)] = ()
     clean: float = number(
         0.0, "Clean", "share", 0, 0.02, 0.001, "Radius of holes that are closed and of specks that are removed."
