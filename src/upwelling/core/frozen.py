@@ -31,6 +31,8 @@ class Frozen(BaseModel):
     def __copy__(self) -> Self:
         """A copy is about to be given other values: what was worked out for the one is not for the other."""
         made = super().__copy__()
-        for name in made.__dict__.keys() - type(self).model_fields.keys():
-            del made.__dict__[name]
+        fields = type(self).__pydantic_fields__
+        if len(made.__dict__) > len(fields):
+            for name in [name for name in made.__dict__ if name not in fields]:
+                del made.__dict__[name]
         return made

@@ -154,7 +154,6 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
             "nearest": nearest,
             "endings": ENDINGS[:3],
             "meaning": MEANING,
-            "role": production.role_of(request.user),
         },
     )
 

@@ -50,13 +50,7 @@ def package(request: HttpRequest, production: Production, row: Package) -> HttpR
     return render(
         request,
         "bakes/package.html",
-        {
-            "production": production,
-            "package": row,
-            "cameras": by_camera.items(),
-            "size": size,
-            "role": production.role_of(request.user),
-        },
+        {"production": production, "package": row, "cameras": by_camera.items(), "size": size},
     )
 
 
@@ -90,7 +84,6 @@ def receivers(request: HttpRequest, production: Production) -> HttpResponse:
         "bakes/receivers.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "receivers": receivers_of(production),
             "own": own,
             "chosen": chosen,

@@ -40,7 +40,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import choices
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Production
 
 PRESETS = (
     ("Camera to display", "camera", "display"),
@@ -120,11 +120,8 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "presets": PRESETS,
             "encodings": list(ENCODINGS),
             "outputs": [rules.output, *(d.output for d in rules.deliveries)],
-            "role": production.role_of(request.user),
             "path": path,
-            "may": production.role_of(request.user) == Member.Role.TECHNICIAN
-            and shot.settled.is_settled
-            and shot.is_managed,
+            "bakeable": shot.settled.is_settled and shot.is_managed,
             "shots": choices(production.shots.all(), shot.pk),
             "looks": table.offered,
             "plot": solve_plot.frame(),

@@ -60,7 +60,6 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
         "bakes/bakes.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "first_shot": production.shots.first(),
             "bakes": rows,
             "page": page,
@@ -171,7 +170,6 @@ def certificate(request: HttpRequest, production: Production, bake: Bake) -> Htt
             "certificate": report,
             "path": order.path,
             "order": order,
-            "role": production.role_of(request.user),
             "held_to": [
                 (title, found, limit, found is None or found <= limit) for title, found, limit in report.held_to
             ],

@@ -18,7 +18,7 @@ from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import WAYS, Way
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Production
 
 
 @require_GET
@@ -59,7 +59,6 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "page": page,
             "finder": asked_for,
             "any": managed(production).exclude(pk=shot.pk).exists(),
-            "may": production.role_of(request.user) == Member.Role.TECHNICIAN,
             "past": production.shared_changes.select_related("created_by")[:6],
         },
     )

@@ -53,7 +53,6 @@ def references(request: HttpRequest, production: Production) -> HttpResponse:
         "bench/references.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "rows": rows,
             "marks": offered_marks(production, request.user),
             "first": production.shots.first(),

@@ -48,14 +48,14 @@ from upwelling.web.footage.shot_settings import OwnLook, ShotSettings, read_sett
 from upwelling.web.footage.shots import stand_for
 from upwelling.web.footage.views import thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Production
+from upwelling.web.productions.rights import may
 
 
 @require_GET
 @shot_view()
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page where one shot is worked."""
-    role = production.role_of(request.user)
     remember(request, production, shot)
     settings = shot.settings
     raw = shot.raw_settings(settings)
@@ -69,7 +69,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     shared = without_tables(rules.rendering.model_dump(mode="json"))
     inherited_look = looks_of(production).inherited(shot)
     over = rules.display_look(path.target.is_hdr)
-    free = role == Member.Role.TECHNICIAN and now.is_settled and shot.is_managed
+    free = may(request, "change") and now.is_settled and shot.is_managed
     data = {
         "settings": settings.model_dump(mode="json"),
         "production_rendering": shared,
@@ -156,7 +156,6 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "shot": shot,
             "groups": strip["groups"],
             "more": strip["more"],
-            "role": role,
             "rules": rules,
             "data": data,
             "column": column(shot, path, settings),

@@ -35,7 +35,6 @@ def about(request: HttpRequest, production: Production) -> HttpResponse:
         "care/about.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "may_create": may_create(request.user),
             "grace": lifecycle.GRACE.days,
             "open": production.notes.filter(question=True, answered=None).select_related("created_by"),

@@ -53,9 +53,7 @@ def cuts(request: HttpRequest, production: Production) -> HttpResponse:
     rows = production.cuts.select_related("created_by").annotate(
         count=Count("events"), lost=Count("events", filter=~Q(events__state__in=SETTLED))
     )
-    return render(
-        request, "cuts/cuts.html", {"production": production, "role": production.role_of(request.user), "rows": rows}
-    )
+    return render(request, "cuts/cuts.html", {"production": production, "rows": rows})
 
 
 def _brought_in(request: HttpRequest, production: Production) -> Cut:
@@ -93,7 +91,6 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
         "cuts/cut.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "cut": cut,
             "rows": [_row(one, shots) for one in page.object_list],
             "page": page,

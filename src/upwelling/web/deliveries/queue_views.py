@@ -21,6 +21,7 @@ from upwelling.web.jobs.supervisor import NO_WORKER, worker_runs
 from upwelling.web.jobs.work import WORK
 from upwelling.web.productions.models import Member
 from upwelling.web.productions.record import enter
+from upwelling.web.productions.rights import roles_that
 
 KINDS = {
     "delivery": "Delivery",
@@ -45,7 +46,9 @@ def _listed(request: HttpRequest) -> dict[str, Any]:
     mine = mine.filter(production__slug=asked["production"]) if asked["production"] else mine
     mine = made_by(asked, mine, ("message", "production__name", "created_by__username"), {"": ("pk",)})
     mine = mine.select_related("production", "created_by")
-    changes = set(Member.objects.filter(user=user, role=Member.Role.TECHNICIAN).values_list("production_id", flat=True))
+    changes = set(
+        Member.objects.filter(user=user, role__in=roles_that("change")).values_list("production_id", flat=True)
+    )
     order = Case(
         When(state=State.RUNNING, then=Value(0)),
         When(state=State.WAITING, then=Value(1)),
@@ -122,7 +125,9 @@ def rows(request: HttpRequest) -> HttpResponse:
 @signed_in
 def change(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """Pauses, lets go on, cancels, tries again, or moves a job; technicians of its production only."""
-    job = get_object_or_404(Job, pk=pk, production__members__user=request.user, production__members__role="technician")
+    job = get_object_or_404(
+        Job, pk=pk, production__members__user=request.user, production__members__role__in=roles_that("change")
+    )
     try:
         if what == "pause":
             request_pause(job)

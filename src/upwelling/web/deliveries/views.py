@@ -76,7 +76,6 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
         "deliveries/deliveries.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "page": page,
             "rows": page.object_list,
             "finder": asked,
@@ -119,7 +118,6 @@ def _setup_context(request: HttpRequest, production: Production, given: Any) -> 
     forms = [*((one.name, one.form) for one in own), *((form.preset, form) for form in PRESETS)]
     return {
         "production": production,
-        "role": production.role_of(request.user),
         "given": given,
         "cut": cut,
         "cuts": production.cuts.all()[:60],
@@ -210,7 +208,6 @@ def proof(request: HttpRequest, production: Production, row: Delivery) -> HttpRe
         "deliveries/delivery.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "row": row,
             "proof": row.proof,
             "clipped": f"{100 * row.proof['clipped']:.2g} %" if row.proof and row.proof["clipped"] > 1e-5 else "",

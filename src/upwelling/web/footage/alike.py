@@ -60,13 +60,7 @@ def alike(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     return render(
         request,
         "footage/alike.html",
-        {
-            "production": production,
-            "shot": shot,
-            "role": production.role_of(request.user),
-            "rows": rows,
-            "further": [one.encoding for one in found[SHOWN:]],
-        },
+        {"production": production, "shot": shot, "rows": rows, "further": [one.encoding for one in found[SHOWN:]]},
     )
 
 

@@ -73,7 +73,6 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
         {
             "production": production,
             "camera": camera,
-            "role": production.role_of(request.user),
             "rows": [row_of(shot) for shot in shots],
             "page": page,
             "exceptions": _exceptions(mine),
@@ -193,7 +192,6 @@ def chart(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         {
             "production": production,
             "shot": shot,
-            "role": production.role_of(request.user),
             "chart": _chart(shot),
             "names": CARD_NAMES,
             "data": {"corners": corners, "width": shot.width, "height": shot.height},

@@ -35,6 +35,7 @@ from upwelling.web.jobs.supervisor import NO_WORKER, worker_runs
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.rights import may
 
 LISTED = 200
 """Arrivals that a page lists at once."""
@@ -55,13 +56,12 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
     counts = Counter(dict(production.shots.order_by().values_list("state").annotate(Count("pk"))))
     asked = shot_finder(request.GET, production, "state")
     page = page_of(request, found(asked, with_settled(production)))
-    role = production.role_of(request.user)
+    may_change = may(request, "change")
     return render(
         request,
         "footage/intake.html",
         {
             "production": production,
-            "role": role,
             "rows": [row_of(shot) for shot in loaded(production, page.object_list)],
             "page": page,
             "all": counts.total(),
@@ -76,8 +76,8 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
             "arriving": production.arrivals.exists(),
             "endings": ",".join(ENDINGS),
             "readable": READABLE,
-            "removed": removed_of(production).order_by("-removed")[:8] if role == "technician" else (),
-            "folders": folder_list(production) if role == "technician" else None,
+            "removed": removed_of(production).order_by("-removed")[:8] if may_change else (),
+            "folders": folder_list(production) if may_change else None,
         },
     )
 

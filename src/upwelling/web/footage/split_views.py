@@ -28,7 +28,6 @@ def split_page(request: HttpRequest, production: Production, shot: Shot) -> Http
         {
             "production": production,
             "shot": shot,
-            "role": production.role_of(request.user),
             "plan": plan,
             "data": {
                 "strengths": plan.strengths if plan else [],

@@ -46,7 +46,6 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
         {
             "production": production,
             "rules": rules,
-            "role": production.role_of(request.user),
             "shots": loaded(production, page.object_list),
             "count": production.shots.count(),
             "page": page,

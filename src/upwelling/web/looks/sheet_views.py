@@ -65,7 +65,6 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
         "looks/sheet.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "rows": rows,
             "page": page,
             "finder": asked_for,

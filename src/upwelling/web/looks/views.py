@@ -98,7 +98,6 @@ def looks(request: HttpRequest, production: Production) -> HttpResponse:
         "looks/looks.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "rows": rows,
             "shots": choices(managed(production), shot.pk if shot else 0),
             "shot": shot,
@@ -176,7 +175,6 @@ def look(request: HttpRequest, production: Production, one: Look) -> HttpRespons
             "shown": shown,
             "rows": rows_of(shown.step_list),
             "versions": one.versions.select_related("created_by"),
-            "role": production.role_of(request.user),
             "touched": len(touched),
             "first_touched": Shot.objects.filter(pk__in=touched[:EACH]),
             "unlisted": -min(len(touched), EACH),
@@ -236,7 +234,6 @@ def touches(request: HttpRequest, production: Production, one: Look) -> HttpResp
             "touched": len(touched),
             "page": page,
             "shots": loaded(production, page.object_list),
-            "role": production.role_of(request.user),
             "bakes": production.bakes.filter(shot__in=touched).exclude(file="").order_by("-pk")[:12] if touched else [],
         },
     )

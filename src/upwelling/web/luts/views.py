@@ -105,7 +105,6 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
             "production": production,
             "lut": row,
             "facts": facts,
-            "role": production.role_of(request.user),
             "others": others,
             "other": other,
             "compared": compared,

@@ -57,7 +57,6 @@ def begin(request: HttpRequest, production: Production) -> HttpResponse:
         "matches/begin.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "shots": loaded(production, page.object_list),
             "page": page,
             "finder": asked,
@@ -100,7 +99,6 @@ def run_page(request: HttpRequest, production: Production, run: MatchRun) -> Htt
         "matches/run.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "run": run,
             "method": said_of(run.method),
             "rows": rows,

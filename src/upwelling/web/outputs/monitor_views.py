@@ -39,7 +39,6 @@ def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
         {
             "production": production,
             "shot": shot,
-            "role": production.role_of(request.user),
             "data": data,
             "rows": controls(Monitor, ""),
             "gamuts": Monitor.model_fields["gamut"].annotation.__args__,  # type: ignore[union-attr]

@@ -29,7 +29,7 @@ from upwelling.web.footage.listing import choices
 from upwelling.web.footage.models import Shot
 from upwelling.web.outputs.pictures import SCOPES, picture_url, scope_url
 from upwelling.web.productions.deliveries import render_delivery, render_production
-from upwelling.web.productions.models import Member, Production
+from upwelling.web.productions.models import Production
 
 WIDTH = 480
 KINDS = tuple(str(method.model_fields["kind"].default) for method in TONE_MAPS)
@@ -78,10 +78,8 @@ def renderings(request: HttpRequest, production: Production, shot: Shot) -> Http
             "production": production,
             "shot": shot,
             "free": free,
-            "role": production.role_of(request.user),
             "data": data,
             "scopes": SCOPES,
-            "may": free and production.role_of(request.user) == Member.Role.TECHNICIAN,
             "shots": choices(production.shots.all(), shot.pk),
             "methods": [
                 {

@@ -64,7 +64,6 @@ def outputs(request: HttpRequest, production: Production) -> HttpResponse:
         "outputs/outputs.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "rules": rules,
             "given": _form_values(rows.get(chosen.name), given),
             "rows": [

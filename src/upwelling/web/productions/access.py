@@ -13,6 +13,7 @@ from upwelling.web.common.access import Access, Change, marked
 from upwelling.web.common.standing import standing
 from upwelling.web.productions.models import Production, production_for
 from upwelling.web.productions.record import enter, words_for
+from upwelling.web.productions.rights import May
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., HttpResponseBase]]
 
@@ -33,6 +34,7 @@ def production_view(*, change: Change = False, archived: bool = False, often: bo
                 production = standing(("production", request.user.pk, slug), lambda: production_for(request.user, slug))
             else:
                 production = production_for(request.user, slug, change=changes, archived=archived)
+            request.production, request.may = production, May(production, request.user)  # type: ignore[attr-defined]
             answer = view(request, production, **rest)
             if changes and answer.status_code < 400 and not _refused(request):
                 _record(request, production)

@@ -24,6 +24,7 @@ from upwelling.web.common.models import Authored
 from upwelling.web.productions.conflicts import mark_of
 from upwelling.web.productions.notes import Note
 from upwelling.web.productions.record import Entry
+from upwelling.web.productions.rights import May
 from upwelling.web.productions.rules import Rules
 
 __all__ = [
@@ -247,7 +248,7 @@ def production_for(user: Any, slug: str, *, change: bool = False, archived: bool
     production = Production.objects.visible_to(user).filter(slug=slug).first()
     if production is None:
         raise Http404
-    if change and production.role_of(user) != Member.Role.TECHNICIAN:
+    if change and not May(production, user).change:
         raise PermissionDenied(
             "You are a viewer here: you may look and download. A technician of the production may change it."
         )

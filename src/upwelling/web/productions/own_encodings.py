@@ -62,7 +62,6 @@ def own_encodings(request: HttpRequest, production: Production) -> HttpResponse:
         "productions/own_encodings.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "rows": [_row(row) for row in rows],
             "chosen": _row(chosen) if chosen else None,
             "given": given,

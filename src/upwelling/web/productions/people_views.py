@@ -50,7 +50,6 @@ def people(request: HttpRequest, production: Production) -> HttpResponse:
         "productions/people.html",
         {
             "production": production,
-            "role": production.role_of(request.user),
             "members": members,
             "roles": Member.Role.choices,
             "administers": may_administer(request.user),

@@ -6,7 +6,6 @@ from typing import Any
 
 from django import template
 
-from upwelling.web.productions.models import Member
 from upwelling.web.productions.notes import MOST, notes_on
 
 register = template.Library()
@@ -16,14 +15,13 @@ register = template.Library()
 def notes(context: template.Context, kind: str, number: int = 0, name: str = "") -> dict[str, Any]:
     """The notes on one thing of the page's production, with the form for another; ``back`` is the page itself."""
     production = context["production"]
-    role = context.get("role") or production.role_of(context["user"])
     return {
         "production": production,
         "kind": kind,
         "number": number,
         "name": name,
         "notes": notes_on(production, kind, number),
-        "may": role == Member.Role.TECHNICIAN,
+        "may": context["may"],
         "most": MOST,
         "back": context["request"].get_full_path(),
         "csrf_token": context.get("csrf_token"),

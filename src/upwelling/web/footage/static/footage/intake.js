@@ -94,7 +94,7 @@ document.addEventListener("alpine:init", () => {
       const here = rows.indexOf(row);
       const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
       const tick = row.querySelector(".tick");
-      const may = this.$root.dataset.may === "technician";
+      const may = this.$root.dataset.may === "change";
       if (way) {
         event.preventDefault();
         const next = rows[here + way];
