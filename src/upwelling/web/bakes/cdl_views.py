@@ -146,15 +146,7 @@ def cdl(request: HttpRequest, production: Production) -> HttpResponse:
     return render(
         request,
         "bakes/cdl.html",
-        {
-            "production": production,
-            "rows": rows,
-            "page": page,
-            "finder": asked,
-            "nearest": nearest,
-            "endings": ENDINGS[:3],
-            "meaning": MEANING,
-        },
+        {"rows": rows, "page": page, "finder": asked, "nearest": nearest, "endings": ENDINGS[:3], "meaning": MEANING},
     )
 
 

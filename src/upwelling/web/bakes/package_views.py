@@ -83,7 +83,6 @@ def receivers(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "bakes/receivers.html",
         {
-            "production": production,
             "receivers": receivers_of(production),
             "own": own,
             "chosen": chosen,

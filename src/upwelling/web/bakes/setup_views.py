@@ -112,7 +112,6 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         request,
         "bakes/setup.html",
         {
-            "production": production,
             "shot": shot,
             "data": data,
             "column": strata,

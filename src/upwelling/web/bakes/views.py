@@ -59,7 +59,6 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "bakes/bakes.html",
         {
-            "production": production,
             "first_shot": production.shots.first(),
             "bakes": rows,
             "page": page,
@@ -160,12 +159,11 @@ def certificate(request: HttpRequest, production: Production, bake: Bake) -> Htt
     if report is None or order is None:
         if bake.certificate_json is None:
             raise Http404
-        return render(request, "bakes/old_certificate.html", {"production": production, "bake": bake})
+        return render(request, "bakes/old_certificate.html", {"bake": bake})
     return render(
         request,
         "bakes/certificate.html",
         {
-            "production": production,
             "bake": bake,
             "certificate": report,
             "path": order.path,

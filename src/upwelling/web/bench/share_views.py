@@ -49,7 +49,6 @@ def share(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         request,
         "bench/share.html",
         {
-            "production": production,
             "shot": shot,
             "steps": [(step, step in chosen) for step in steps],
             "chosen": chosen,

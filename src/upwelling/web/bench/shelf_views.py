@@ -51,12 +51,7 @@ def references(request: HttpRequest, production: Production) -> HttpResponse:
     return render(
         request,
         "bench/references.html",
-        {
-            "production": production,
-            "rows": rows,
-            "marks": offered_marks(production, request.user),
-            "first": production.shots.first(),
-        },
+        {"rows": rows, "marks": offered_marks(production, request.user), "first": production.shots.first()},
     )
 
 

@@ -152,7 +152,6 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         request,
         "bench/bench.html",
         {
-            "production": production,
             "shot": shot,
             "groups": strip["groups"],
             "more": strip["more"],

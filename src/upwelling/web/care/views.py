@@ -34,7 +34,6 @@ def about(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "care/about.html",
         {
-            "production": production,
             "may_create": may_create(request.user),
             "grace": lifecycle.GRACE.days,
             "open": production.notes.filter(question=True, answered=None).select_related("created_by"),
@@ -103,9 +102,7 @@ def notes(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view()
 def handover(request: HttpRequest, production: Production) -> HttpResponse:
     """The hand-over report as a page."""
-    return render(
-        request, "care/handover.html", {"production": production, "report": report_of(production, MOST_ON_PAGE)}
-    )
+    return render(request, "care/handover.html", {"report": report_of(production, MOST_ON_PAGE)})
 
 
 @require_GET

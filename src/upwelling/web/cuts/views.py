@@ -53,7 +53,7 @@ def cuts(request: HttpRequest, production: Production) -> HttpResponse:
     rows = production.cuts.select_related("created_by").annotate(
         count=Count("events"), lost=Count("events", filter=~Q(events__state__in=SETTLED))
     )
-    return render(request, "cuts/cuts.html", {"production": production, "rows": rows})
+    return render(request, "cuts/cuts.html", {"rows": rows})
 
 
 def _brought_in(request: HttpRequest, production: Production) -> Cut:
@@ -90,7 +90,6 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
         request,
         "cuts/cut.html",
         {
-            "production": production,
             "cut": cut,
             "rows": [_row(one, shots) for one in page.object_list],
             "page": page,
@@ -158,7 +157,6 @@ def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse
         request,
         "cuts/play.html",
         {
-            "production": production,
             "cut": cut,
             "rows": rows,
             "events": json.dumps(events),

@@ -75,7 +75,6 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "deliveries/deliveries.html",
         {
-            "production": production,
             "page": page,
             "rows": page.object_list,
             "finder": asked,
@@ -207,7 +206,6 @@ def proof(request: HttpRequest, production: Production, row: Delivery) -> HttpRe
         request,
         "deliveries/delivery.html",
         {
-            "production": production,
             "row": row,
             "proof": row.proof,
             "clipped": f"{100 * row.proof['clipped']:.2g} %" if row.proof and row.proof["clipped"] > 1e-5 else "",

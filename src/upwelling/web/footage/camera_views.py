@@ -71,7 +71,6 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
         request,
         "footage/camera.html",
         {
-            "production": production,
             "camera": camera,
             "rows": [row_of(shot) for shot in shots],
             "page": page,
@@ -190,7 +189,6 @@ def chart(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         request,
         "footage/chart.html",
         {
-            "production": production,
             "shot": shot,
             "chart": _chart(shot),
             "names": CARD_NAMES,

@@ -61,7 +61,6 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "footage/intake.html",
         {
-            "production": production,
             "rows": [row_of(shot) for shot in loaded(production, page.object_list)],
             "page": page,
             "all": counts.total(),

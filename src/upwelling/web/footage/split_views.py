@@ -26,7 +26,6 @@ def split_page(request: HttpRequest, production: Production, shot: Shot) -> Http
         request,
         "footage/split.html",
         {
-            "production": production,
             "shot": shot,
             "plan": plan,
             "data": {

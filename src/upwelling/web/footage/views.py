@@ -44,7 +44,6 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "footage/overview.html",
         {
-            "production": production,
             "rules": rules,
             "shots": loaded(production, page.object_list),
             "count": production.shots.count(),

@@ -64,7 +64,6 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "looks/sheet.html",
         {
-            "production": production,
             "rows": rows,
             "page": page,
             "finder": asked_for,

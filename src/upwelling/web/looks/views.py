@@ -97,7 +97,6 @@ def looks(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "looks/looks.html",
         {
-            "production": production,
             "rows": rows,
             "shots": choices(managed(production), shot.pk if shot else 0),
             "shot": shot,
@@ -169,7 +168,6 @@ def look(request: HttpRequest, production: Production, one: Look) -> HttpRespons
         request,
         "looks/look.html",
         {
-            "production": production,
             "look": one,
             "newest": newest,
             "shown": shown,
@@ -227,7 +225,6 @@ def touches(request: HttpRequest, production: Production, one: Look) -> HttpResp
         request,
         "looks/touches.html",
         {
-            "production": production,
             "look": one,
             "lines": lines,
             "gone": gone,

@@ -102,7 +102,6 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
         request,
         "luts/inspector.html",
         {
-            "production": production,
             "lut": row,
             "facts": facts,
             "others": others,

@@ -56,7 +56,6 @@ def begin(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "matches/begin.html",
         {
-            "production": production,
             "shots": loaded(production, page.object_list),
             "page": page,
             "finder": asked,
@@ -98,7 +97,6 @@ def run_page(request: HttpRequest, production: Production, run: MatchRun) -> Htt
         request,
         "matches/run.html",
         {
-            "production": production,
             "run": run,
             "method": said_of(run.method),
             "rows": rows,

@@ -37,7 +37,6 @@ def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
         request,
         "outputs/monitor.html",
         {
-            "production": production,
             "shot": shot,
             "data": data,
             "rows": controls(Monitor, ""),

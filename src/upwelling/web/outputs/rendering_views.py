@@ -75,7 +75,6 @@ def renderings(request: HttpRequest, production: Production, shot: Shot) -> Http
         request,
         "outputs/renderings.html",
         {
-            "production": production,
             "shot": shot,
             "free": free,
             "data": data,

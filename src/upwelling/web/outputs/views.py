@@ -63,7 +63,6 @@ def outputs(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "outputs/outputs.html",
         {
-            "production": production,
             "rules": rules,
             "given": _form_values(rows.get(chosen.name), given),
             "rows": [

@@ -61,7 +61,6 @@ def own_encodings(request: HttpRequest, production: Production) -> HttpResponse:
         request,
         "productions/own_encodings.html",
         {
-            "production": production,
             "rows": [_row(row) for row in rows],
             "chosen": _row(chosen) if chosen else None,
             "given": given,

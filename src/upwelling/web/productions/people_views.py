@@ -48,12 +48,7 @@ def people(request: HttpRequest, production: Production) -> HttpResponse:
     return render(
         request,
         "productions/people.html",
-        {
-            "production": production,
-            "members": members,
-            "roles": Member.Role.choices,
-            "administers": may_administer(request.user),
-        },
+        {"members": members, "roles": Member.Role.choices, "administers": may_administer(request.user)},
     )
 
 
@@ -83,7 +78,7 @@ def record(request: HttpRequest, production: Production) -> HttpResponse:
     if asked.sort == "old":
         rows = rows.order_by("began", "pk")
     page = page_of(request, rows)
-    return render(request, "productions/record.html", {"production": production, "page": page, "finder": asked})
+    return render(request, "productions/record.html", {"page": page, "finder": asked})
 
 
 def _administrators(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
