@@ -14,8 +14,9 @@ os.environ.setdefault("UPWELLING_DATA", tempfile.mkdtemp(prefix="upwelling-tests
 
 
 def pytest_configure(config):
-    """Kernels are compiled once, before the first process of tests needs any."""
-    if not hasattr(config, "workerinput") and not config.option.collectonly:
+    """Several processes find kernels compiled; one alone compiles those that it comes to."""
+    several = getattr(config.option, "numprocesses", None) and not hasattr(config, "workerinput")
+    if several and not config.option.collectonly:
         from upwelling.core.warm import warm
 
         warm()

@@ -1,10 +1,12 @@
 """The house's own rules: lengths, tokens, names of files in the documents, the drawn layers."""
 
 import ast
+import fnmatch
 import importlib.util
 import re
 import subprocess
 import sys
+import tomllib
 from pathlib import Path as FilePath
 
 import pytest
@@ -118,3 +120,22 @@ def test_what_one_test_file_takes_from_another_is_there():
         if not _is_there(str(node.module), name.name)
     ]
     assert not gone, "Not there any more: " + "; ".join(gone)
+
+
+def test_rules_with_an_exemption_name_files_that_are_there():
+    """A path that moved would leave its exemption behind, and its file without one."""
+    kept = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))["tool"]["ruff"]["lint"][
+        "per-file-ignores"
+    ]
+    files = [str(file.relative_to(ROOT)) for file in SOURCES]
+    assert not [pattern for pattern in kept if not fnmatch.filter(files, pattern)]
+
+
+def test_the_hook_before_a_commit_runs_what_is_there():
+    """Its tools are those of the lock file, so that it works wherever the tests do."""
+    hook = (ROOT / "scripts/hooks/pre-commit").read_text(encoding="utf-8")
+    lock = (ROOT / "requirements-dev.lock").read_text(encoding="utf-8")
+    tools = {"ruff": "ruff", "lint-imports": "import-linter", "python": "pytest"}
+    used = set(re.findall(r"\.venv/bin/([\w-]+)", hook))
+    assert used <= tools.keys()
+    assert all(re.search(rf"(?m)^{tools[tool]}==", lock) for tool in used)

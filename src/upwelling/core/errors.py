@@ -17,9 +17,9 @@ class UnknownName(UpwellingError):
         self.kind, self.name, self.known = kind, name, known
         near = _nearest(name, known)
         hint = f" Did you mean “{near}”?" if near else ""
-        where = (
-            "`upwelling encodings` lists the names." if len(known) > MOST_NAMED else f"There are {', '.join(known)}."
-        )
+        # The command lists encodings and outputs; names of anything else are few enough, or stand here.
+        listed = len(known) > MOST_NAMED and ("encoding" in kind or kind == "output")
+        where = "`upwelling encodings` lists the names." if listed else f"There are {', '.join(known)}."
         super().__init__(f"There is no {kind} named “{name}”.{hint} {where}")
 
 

@@ -27,9 +27,9 @@ from upwelling.core.media.webp import WEBP
 
 CONTAINERS: tuple[Container, ...] = (PNG, TIFF, EXR, DPX, JPEG, JPEG2000, WEBP)
 HEAD = 32
+"""How many bytes from the start of a file tell what it is."""
 LARGE = 40_000_000
 """Pixels of a frame above which one of a file is looked at instead of three."""
-"""How many bytes from the start of a file tell what it is."""
 
 
 def recognise(head: bytes) -> Container | None:

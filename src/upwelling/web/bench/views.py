@@ -21,7 +21,7 @@ from upwelling.core.scopes import SCOPES
 from upwelling.core.simulate.monitor import MONITORS
 from upwelling.core.solving import AIMS, LEVELS
 from upwelling.core.steps import SELECTIONS, STEPS, Matte
-from upwelling.core.steps.base import MIXES
+from upwelling.core.steps.base import MIXES, OWN
 from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
@@ -101,6 +101,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             str(kind().kind): {"title": kind.title, "keyed": kind.keyable(), "rest": kind().model_dump(mode="json")}
             for kind in SELECTIONS
         },
+        "own": [name for name in OWN if name != "tracks"],
         "matte": Matte().model_dump(mode="json"),
         "most_selections": MOST_SELECTIONS,
         "most_points": MOST_POINTS,

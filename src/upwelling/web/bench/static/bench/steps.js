@@ -114,7 +114,7 @@ export const steps = {
     const rest = this.data.kinds[step.kind].rest;
     return Object.keys(rest).every(
       (name) =>
-        ["id", "name", "note", "on", "output", "group", "strength", "mix", "limit", "moment"].includes(name) ||
+        this.data.own.includes(name) ||
         JSON.stringify(rest[name]) === JSON.stringify(step[name]),
     );
   },
