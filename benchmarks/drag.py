@@ -25,7 +25,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from upwelling.core.media import write_still
 from upwelling.core.simulate.camera import A_CAM
-from upwelling.core.simulate.kilnlight import gathering_room
+from upwelling.core.simulate.shipped import shipped_at
 from upwelling.core.warm import warm
 
 FLAGS = [
@@ -93,7 +93,7 @@ def start(folder: FilePath) -> tuple[subprocess.Popen[bytes], str]:
     warm()
     environment = {**os.environ, "UPWELLING_DATA": str(folder)}
     still = folder / "a.dpx"
-    write_still(still, A_CAM.shoot(gathering_room(1920, 1080, 2), stops=0.6), "10")
+    write_still(still, A_CAM.shoot(shipped_at("Gathering room", 1920, 1080), stops=0.6), "10")
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
     subprocess.run([*manage, "shell", "-v0", "-c", SEED % still], env=environment, check=True)

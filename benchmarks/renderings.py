@@ -19,14 +19,14 @@ from upwelling.core.colour.primaries import primaries
 from upwelling.core.measure.comparison import figures, hdr_reference, render
 from upwelling.core.outputs import output
 from upwelling.core.rendering import FITS, TONE_MAPS, Rise
-from upwelling.core.simulate.kilnlight import gathering_room
+from upwelling.core.simulate.shipped import shipped_at
 from upwelling.core.warm import warm
 
 AP1, TV, HDR = primaries("AP1"), output("BT.709 BT.1886"), output("BT.2100 PQ 1000")
 
 
 def engine_times() -> None:
-    scene = gathering_room(1920, 1080, 2).astype(np.float32)
+    scene = shipped_at("Gathering room", 1920, 1080).astype(np.float32)
     out = np.empty_like(scene)
     jobs: dict[str, Callable[[], object]] = {}
     for method in TONE_MAPS:
@@ -44,7 +44,7 @@ def engine_times() -> None:
 
 
 def comparison() -> None:
-    scene = gathering_room(480, 270, 4).astype(np.float32)
+    scene = shipped_at("Gathering room", 480, 270).astype(np.float32)
 
     def all_methods() -> None:
         for method in TONE_MAPS:

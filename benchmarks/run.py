@@ -26,7 +26,7 @@ from upwelling.core.operations import Affine, Decode, Encode
 from upwelling.core.path import Display, Input, Path, Trim
 from upwelling.core.proof import FrameSample, frame_sample, verify
 from upwelling.core.simulate.camera import A_CAM
-from upwelling.core.simulate.kilnlight import gathering_room
+from upwelling.core.simulate.shipped import shipped_at
 from upwelling.core.steps import Exposure, SlopeOffsetPower, WhiteBalance
 from upwelling.core.tables.files import write_lut
 
@@ -63,7 +63,7 @@ def say(what: str, times: list[float], note: str = "") -> float:
 
 def lut_apply() -> None:
     """On a picture, and on random codes, where every pixel's cell has to come from memory."""
-    frame = A_CAM.shoot(gathering_room(960, 540, 4), stops=0.6).astype(np.float32)
+    frame = A_CAM.shoot(shipped_at("Gathering room", 960, 540), stops=0.6).astype(np.float32)
     pictures = {
         "a picture": np.ascontiguousarray(np.repeat(np.repeat(frame, 4, axis=0), 4, axis=1)),
         "random codes": np.random.default_rng(0).random((2160, 3840, 3)).astype(np.float32),
@@ -127,7 +127,7 @@ def colour_science_path(code: np.ndarray) -> np.ndarray:
 
 
 def path() -> None:
-    scene = gathering_room(960, 540, 4)
+    scene = shipped_at("Gathering room", 960, 540)
     code = A_CAM.shoot(scene, stops=0.6)
     program = engine.compile_operations(PATH.operations())
     # The limit: the path's own logarithms and powers alone (two log curves, the working log there and back, the
@@ -163,7 +163,7 @@ def path() -> None:
 
 
 def baking() -> None:
-    frame = A_CAM.shoot(gathering_room(960, 540, 4), stops=0.6)
+    frame = A_CAM.shoot(shipped_at("Gathering room", 960, 540), stops=0.6)
     with tempfile.TemporaryDirectory() as folder:
         for size in (33, 65):
             place = FilePath(folder) / "b.cube"
@@ -205,7 +205,7 @@ def preview() -> None:
     production = create_production(user, "Kilnlight")
     set_rules(production, {"default_encoding": "S-Log3/S-Gamut3.Cine"})
     place = FilePath(tempfile.mkdtemp()) / "a.dpx"
-    write_still(place, A_CAM.shoot(gathering_room(1920, 1080, 2), stops=0.6), "10")
+    write_still(place, A_CAM.shoot(shipped_at("Gathering room", 1920, 1080), stops=0.6), "10")
     shot = bring_in(production, user, "a.dpx", place)
     client = Client(headers={"host": "localhost"})
     client.force_login(user)

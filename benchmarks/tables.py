@@ -33,7 +33,7 @@ from upwelling.core.proof.samples import FrameSample
 from upwelling.core.proof.solver import solve
 from upwelling.core.proof.tolerances import tolerances_for
 from upwelling.core.proof.verify import verify
-from upwelling.core.simulate.kilnlight import SCENES
+from upwelling.core.simulate.shipped import SCENES, shipped_at
 from upwelling.core.tables.files import write_lut
 from upwelling.core.tables.formats import FORMATS
 
@@ -93,7 +93,7 @@ HDR_KINDS = (
 def pictures(folder: str) -> dict[str, Any]:
     """Working light (N, 3) by name: pixels of Kilnlight's scenes, and of the EXR files in a folder if one is given."""
     rng = np.random.default_rng(20130)
-    found = {name: scene(WIDTH, HEIGHT, 4).reshape(-1, 3) for name, scene in SCENES.items()}
+    found = {name: shipped_at(name, WIDTH, HEIGHT).reshape(-1, 3) for name in SCENES}
     if folder:
         matrix = rgb_to_rgb(primaries("BT.709"), primaries("AP1"), "CAT02").T
         found |= {

@@ -139,3 +139,17 @@ def test_the_hook_before_a_commit_runs_what_is_there():
     used = set(re.findall(r"\.venv/bin/([\w-]+)", hook))
     assert used <= tools.keys()
     assert all(re.search(rf"(?m)^{tools[tool]}==", lock) for tool in used)
+
+
+def test_the_glossary_names_what_is_there():
+    rows = re.findall(r"(?m)^\| ([^|]+) \| [^|]+ \| `([^`:]+)(?:: (\w+))?` \|$", text_of("docs/glossary.md"))
+    assert len(rows) > 30
+    names = [name for name, _, _ in rows]
+    assert names == sorted(set(names), key=str.lower)
+    for name, place, defined in rows:
+        code = text_of(f"src/upwelling/{place}")
+        assert not defined or re.search(rf"(?m)^((class|def) {defined}\b|{defined} = )", code), name
+
+
+def text_of(place):
+    return (ROOT / place).read_text(encoding="utf-8")

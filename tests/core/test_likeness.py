@@ -5,6 +5,7 @@ from types import SimpleNamespace
 import colour
 import numpy as np
 import pytest
+from scripts.kilnlight.rooms import cold_bench, colour_store, gathering_room, yard_at_dusk
 
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding, full_to_legal
@@ -12,7 +13,6 @@ from upwelling.core.operations.colour import polar
 from upwelling.core.recognise.likeness import SKIN_HUE, SKIN_STRENGTH, families, likenesses, surfaces
 from upwelling.core.recognise.signal import signal_facts
 from upwelling.core.simulate.camera import SimulatedCamera
-from upwelling.core.simulate.kilnlight import cold_bench, colour_store, gathering_room, yard_at_dusk
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
 LOGS = ["S-Log3/S-Gamut3.Cine", "V-Log/V-Gamut", "LogC3 EI 800/Wide Gamut 3", "LogC4/Wide Gamut 4", "S-Log2/S-Gamut"]

@@ -3,18 +3,19 @@
 import colour
 import numpy as np
 import pytest
+from scripts.kilnlight import tracer
+from scripts.kilnlight.bust import turning_bust
+from scripts.kilnlight.rooms import SCENES
+from scripts.kilnlight.scene import Scene
 
 from upwelling.core.charts.patch_chart import PATCHES, chart_linear
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding
 from upwelling.core.path import Display, Input, Path
-from upwelling.core.simulate import tracer
 from upwelling.core.simulate.camera import A_CAM, B_CAM
-from upwelling.core.simulate.kilnlight import SCENES
 from upwelling.core.simulate.kilnlight_set import Studio
-from upwelling.core.simulate.scene import Scene
 from upwelling.core.simulate.shipped import shipped, shipped_frames
-from upwelling.core.simulate.turning_bust import COVERED, FRAMES, turning_bust
+from upwelling.core.simulate.turning_bust import COVERED, FRAMES
 
 
 def test_chart_against_colour_science():

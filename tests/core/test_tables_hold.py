@@ -5,6 +5,8 @@ path does.
 import colour
 import numpy as np
 import pytest
+from scripts.kilnlight import tracer
+from scripts.kilnlight.scene import Scene
 
 from tests.core.bakes import make
 from tests.core.witness import ffmpeg_lut3d
@@ -16,8 +18,6 @@ from upwelling.core.path import Trim
 from upwelling.core.proof import FrameSample, solve, verify
 from upwelling.core.proof.hunt import compare
 from upwelling.core.proof.lut_box import LutBox
-from upwelling.core.simulate import tracer
-from upwelling.core.simulate.scene import Scene
 from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower
 from upwelling.core.tables.files import write_lut
 

@@ -51,8 +51,10 @@ def _check_tags(data: bytes, name: object) -> None:
         at = data.find(b"<", end)
 
 
-def parse_xml(data: bytes, name: object) -> Element:
-    """The root element; raises BadLut with the line. A DOCTYPE is refused: nothing is fetched and nothing expands."""
+def parse_xml(data: bytes, name: object, *, doctype: bool = False) -> Element:
+    """The root element; raises BadLut with the line. Nothing is fetched and nothing expands: a file's own entities are
+    refused, and so is any DOCTYPE unless ``doctype``.
+    """
     if len(data) > LARGEST:
         raise BadLut(name, "the file is larger than any table may be.")
     _check_tags(data, name)
@@ -87,7 +89,9 @@ def parse_xml(data: bytes, name: object) -> Element:
         )
 
     parser.StartElementHandler, parser.EndElementHandler, parser.CharacterDataHandler = start, end, characters
-    parser.StartDoctypeDeclHandler = refused
+    if not doctype:
+        parser.StartDoctypeDeclHandler = refused
+    parser.EntityDeclHandler = refused
     try:
         parser.Parse(data, True)
     except expat.ExpatError as error:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path as FilePath
 from typing import Any
-from xml.etree.ElementTree import ParseError
 
-from defusedxml.common import DefusedXmlException
-from defusedxml.ElementTree import fromstring
-
+from upwelling.core.errors import BadLut
+from upwelling.core.lut.xml_tree import Element, parse_xml
 from upwelling.core.strict_json import read_json
 
 LARGEST = 512 * 1024
@@ -40,25 +38,25 @@ def read_sidecars(path: FilePath) -> dict[str, str]:
             if sidecar.suffix.lower() == ".json":
                 pairs = _json(read_json(data, largest=LARGEST, most=MOST_ENTRIES), "")
             else:
-                pairs = _xml(fromstring(data), "")
-        except (OSError, ValueError, ParseError, DefusedXmlException, RecursionError):
+                pairs = _xml(parse_xml(data, sidecar.name, doctype=True), "")
+        except (OSError, ValueError, RecursionError, BadLut):
             continue
         for key, value in pairs[:MOST_VALUES]:
             found.setdefault(f"{sidecar.name} {key}", value[:200])
     return found
 
 
-def _xml(node: Any, prefix: str) -> list[tuple[str, str]]:
-    name = f"{prefix}/{str(node.tag).rsplit('}', 1)[-1]}".lstrip("/")
-    attributes = {str(k).rsplit("}", 1)[-1]: str(v) for k, v in node.attrib.items()}
+def _xml(node: Element, prefix: str) -> list[tuple[str, str]]:
+    name = f"{prefix}/{node.name}".lstrip("/")
+    attributes = node.attributes
     pairs = []
     if "name" in attributes and "value" in attributes:
         pairs.append((attributes["name"], attributes["value"]))
     else:
         pairs += [(f"{name} {key}", value) for key, value in attributes.items()]
-    if node.text and node.text.strip():
-        pairs.append((name, node.text.strip()))
-    for child in list(node)[:MOST_VALUES]:
+    if node.text:
+        pairs.append((name, node.text))
+    for child in node.children[:MOST_VALUES]:
         pairs += _xml(child, name)
     return pairs[:MOST_VALUES]
 

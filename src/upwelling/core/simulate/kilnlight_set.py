@@ -17,8 +17,7 @@ from upwelling.core.path import Display, Input, Trim
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS, SimulatedCamera
 from upwelling.core.simulate.chart import chart_frame
-from upwelling.core.simulate.kilnlight import SCENES
-from upwelling.core.simulate.shipped import HEIGHT, MOVING, SAMPLES, WIDTH, shipped, shipped_frames
+from upwelling.core.simulate.shipped import HEIGHT, MOVING, WIDTH, shipped, shipped_frames
 from upwelling.core.simulate.turning_bust import FRAMES as BUST_FRAMES
 from upwelling.core.steps import Exposure
 
@@ -125,21 +124,15 @@ _MATRIX = {"Phone": "BT.2020"}
 
 
 class Studio:
-    """Shoots takes of the scenes that ship, or of scenes traced at another ``width`` for tests."""
+    """Shoots takes of the scenes that ship."""
 
-    def __init__(self, width: int = 1600, samples: int = 10) -> None:
-        self.width, self.height, self.samples = width, width * 9 // 16, samples
+    def __init__(self) -> None:
         self._scenes: dict[str, Any] = {}
 
     def scene(self, name: str) -> Any:
         """Scene-linear AP1 light of a scene, or of the chart frame."""
         if name not in self._scenes:
-            if name == CHART:
-                self._scenes[name] = chart_frame(max(self.width // 2, 480), max(self.height // 2, 270))
-            elif (self.width, self.height, self.samples) == (WIDTH, HEIGHT, SAMPLES):
-                self._scenes[name] = shipped(name)
-            else:
-                self._scenes[name] = SCENES[name](self.width, self.height, self.samples)
+            self._scenes[name] = chart_frame(WIDTH // 2, HEIGHT // 2) if name == CHART else shipped(name)
         return self._scenes[name]
 
     def write(self, take: Take, folder: FilePath) -> FilePath:

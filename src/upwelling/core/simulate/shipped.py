@@ -1,4 +1,4 @@
-"""Kilnlight's scenes as they ship: traced once by scripts/render_scenes.py, so that a demonstration need not trace them
+"""Kilnlight's scenes as they ship: traced once by scripts/kilnlight, so that a demonstration need not trace them
 anew.
 """
 
@@ -9,6 +9,7 @@ from contextlib import contextmanager
 from importlib.resources import as_file, files
 from pathlib import Path as FilePath
 
+import cv2
 import numpy as np
 
 from upwelling.core.arrays import Float32
@@ -32,6 +33,11 @@ def shipped(scene: str) -> Float32:
     """Scene-linear AP1 light (900, 1600, 3) of a scene by its name."""
     with _scene(file_name(scene)) as place:
         return read_still(place).code
+
+
+def shipped_at(scene: str, width: int, height: int) -> Float32:
+    """The same at another size, areas averaged."""
+    return np.asarray(cv2.resize(shipped(scene), (width, height), interpolation=cv2.INTER_AREA), dtype=np.float32)
 
 
 def shipped_frames() -> Iterator[Float32]:

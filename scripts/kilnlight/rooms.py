@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from upwelling.core.arrays import Float32
-from upwelling.core.simulate import tracer
-from upwelling.core.simulate.scene import Scene
+from upwelling.core.simulate.turning_bust import COLD_BENCH_EYE, COLD_BENCH_TARGET, COLD_BENCH_VIEW
+
+from . import tracer
+from .scene import Scene
 
 FURNACE = (30.0, 10.5, 2.1)
 """The furnace mouth: its brightest channel is 30 times white."""
@@ -131,10 +133,6 @@ def colour_store(width: int = 1920, height: int = 1080, samples: int = 10) -> Fl
     s.capsule((2.35, 1.0, 1.3), (2.35, 2.3, 1.3), 0.03, tube)
     s.rectangle((-0.6, 3.4, -1.2), (0.9, 0, 0), (0, 0, 0.5), lamp, lamp=True)
     return s.render(width, height, eye=(0.12, 1.42, -2.35), target=(0.05, 1.17, 1.0), half_height=0.42, samples=samples)
-
-
-COLD_BENCH_EYE, COLD_BENCH_TARGET, COLD_BENCH_VIEW = (-0.05, 1.48, -2.2), (-0.02, 1.14, 1.0), 0.40
-"""Where the camera at the cold bench stands, what it looks at, and the tangent of half its view's height."""
 
 
 def cold_room() -> Scene:

@@ -10,7 +10,8 @@ import numpy as np
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import chart_linear
 from upwelling.core.kernels import KERNEL_LOCK
-from upwelling.core.simulate import tracer
+
+from . import tracer
 
 Point = tuple[float, float, float]
 SPACE = "AP1"

@@ -1,7 +1,7 @@
 """Traces Kilnlight's scenes and writes them where the package ships them.
 
-Run it when a scene is changed: `render_scenes.py [NAME …]`, all of them without a name. The four that stand still take
-a minute, the one that moves some minutes.
+Run it when a scene is changed: `python -m scripts.kilnlight.render [NAME …]`, all of them without a name. The four that
+stand still take a minute, the one that moves some minutes.
 """
 
 import sys
@@ -16,8 +16,10 @@ from upwelling.core import simulate
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.simulate import shipped
-from upwelling.core.simulate.kilnlight import SCENES
-from upwelling.core.simulate.turning_bust import FRAMES, turning_bust
+from upwelling.core.simulate.turning_bust import FRAMES
+
+from .bust import turning_bust
+from .rooms import SCENES
 
 FOLDER = FilePath(simulate.__file__).parent / "scenes"
 
