@@ -4,7 +4,7 @@ a colour range that takes it in.
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -35,6 +35,7 @@ from upwelling.web.footage.pictures import swatch
 from upwelling.web.footage.shot_settings import ShotSettings, free_id, read_settings
 from upwelling.web.productions.models import Production
 
+S = TypeVar("S", CalmNoise, Highlights)
 AROUND = 4
 """Pixels of the working frame on each side of the trace that count as its place."""
 
@@ -166,14 +167,22 @@ def doubts_of(spread: float, cast: float = 0.0) -> str:
     return f"Is this patch neutral? I{'; '.join(doubts)[1:]}." if doubts else ""
 
 
+def _step_asked(
+    request: HttpRequest, shot: Shot, kind: type[S], otherwise: str
+) -> tuple[dict[str, Any], ShotSettings, S]:
+    """What was sent, the settings in it, and the step in hand; raises Refused for one of another kind."""
+    body, settings = _settings_asked(request, shot)
+    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
+    if not isinstance(step, kind):
+        raise Refused(otherwise)
+    return body, settings, step
+
+
 @require_POST
 @shot_view()
 def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """What the frame, or the region, tells of its clipped highlights: fields of the step, and a sentence."""
-    body, settings = _settings_asked(request, shot)
-    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
-    if not isinstance(step, Highlights):
-        raise Refused("Only highlights are rebuilt from what is clipped.")
+    body, settings, step = _step_asked(request, shot, Highlights, "Only highlights are rebuilt from what is clipped.")
     if shot.is_raw:
         raise Refused("A raw file’s highlights are rebuilt by its development, at the camera file stage.")
     frame, region, _ = _place(body, shot)
@@ -201,10 +210,7 @@ NOISE_SIDE = 384
 @shot_view()
 def noise(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The level at which the frame's noise is best calmed, and a sentence on whether that helps it."""
-    body, settings = _settings_asked(request, shot)
-    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
-    if not isinstance(step, CalmNoise):
-        raise Refused("Only noise is calmed to a level.")
+    body, settings, step = _step_asked(request, shot, CalmNoise, "Only noise is calmed to a level.")
     frame, region, _ = _place(body, shot)
     sides = [min(NOISE_SIDE, size) for size in (frame.width, frame.height)]
     x, y = (
