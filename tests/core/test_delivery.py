@@ -488,18 +488,3 @@ def test_a_sequence_in_is_one_delivery(tmp_path):
     sources = [str(place) for place in sorted(tmp_path.glob("in.*.dpx"))]
     assert main(["deliver", *sources, str(tmp_path / "x.mov"), "--from", LOG, "--to", "sRGB"]) == 0
     assert Movie(FilePath(tmp_path / "x.mov")).facts.frames == 5
-
-
-@pytest.mark.parametrize(
-    ("name", "ranged", "cut"), [("HLG", "full", True), ("HLG", "legal", False), ("PQ", "full", False)]
-)
-def test_hlg_codes_above_one_are_kept_by_legal_range_and_said_of_full(log_movie, name, ranged, cut):
-    """Yellow at the peak, by BT.2100's inverse OOTF worked out here: its signal is above 1, below what legal holds."""
-    path = Path(input=Input(encoding=LOG), display=Display(output=f"BT.2100 {name} 1000"))
-    form = preset("DPX 10-bit").model_copy(update={"range": ranged})
-    order = order_for([piece_of(log_movie, path, 0, 1, Reading("legal"))], form)
-    assert any("which full range cuts" in one for one in remarks_on(order)) == cut
-    light = np.array([1.0, 1.0, 0.0])
-    scene_light = light * float(light @ [0.2627, 0.678, 0.0593]) ** ((1 - 1.2) / 1.2)
-    signal = 0.17883277 * np.log(12 * scene_light[0] - 0.28466892) + 0.55991073
-    assert 1 < signal < 1.03 < (1019 - 64) / 876

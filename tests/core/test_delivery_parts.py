@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from upwelling.core.delivery.form import framing
-from upwelling.core.delivery.make import order_for, piece_of
+from upwelling.core.delivery.make import order_for, piece_of, remarks_on
 from upwelling.core.delivery.names import is_taken, named_by, next_version, still_name
 from upwelling.core.delivery.parts import light_level
 from upwelling.core.delivery.presets import preset, preset_for
@@ -202,3 +202,19 @@ def test_endings_say_what_is_written():
     assert preset_for(".tiff", None).ending == ".tif"
     with pytest.raises(UnwritableFile):
         preset_for(".gif", None)
+
+
+@pytest.mark.parametrize(
+    ("name", "ranged", "cut"), [("HLG", "full", True), ("HLG", "legal", False), ("PQ", "full", False)]
+)
+def test_hlg_codes_above_one_are_kept_by_legal_range_and_said_of_full(tmp_path, name, ranged, cut):
+    """Yellow at the peak, by BT.2100's inverse OOTF worked out here: its signal is above 1, below what legal holds."""
+    write_still(tmp_path / "a.dpx", np.full((4, 4, 3), 0.4))
+    path = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output=f"BT.2100 {name} 1000"))
+    form = preset("DPX 10-bit").model_copy(update={"range": ranged})
+    order = order_for([piece_of(tmp_path / "a.dpx", path, 0, 0, Reading("legal"))], form)
+    assert any("which full range cuts" in one for one in remarks_on(order)) == cut
+    light = np.array([1.0, 1.0, 0.0])
+    scene_light = light * float(light @ [0.2627, 0.678, 0.0593]) ** ((1 - 1.2) / 1.2)
+    signal = 0.17883277 * np.log(12 * scene_light[0] - 0.28466892) + 0.55991073
+    assert 1 < signal < 1.03 < (1019 - 64) / 876

@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter, shift
 from upwelling.core.arrays import STOPS_A_CODE
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import BadValue
-from upwelling.core.measure.noise import MOST_MOVED, error_left, moved_share, noise_of
+from upwelling.core.measure.noise import MOST_MOVED, ErrorLeft, moved_share, noise_of
 from upwelling.core.measure.noise_level import find_level
 from upwelling.core.operations import Place
 from upwelling.core.simulate.shipped import shipped
@@ -65,10 +65,9 @@ def test_the_error_left_is_estimated_without_the_truth(truth, amount, level):
     first, second = (noisy(truth, amount, seed) for seed in (1, 2))
     calm = CalmNoise(level=level).calm()
     found = noise_of(stops(first), stops(second))
-    before, after = error_left(
-        lambda seen: stops(calm.run_at(np.float32(ACESCCT.to_linear(seen / STOPS_A_CODE)), PLACE)), stops(first), found
-    )
-    assert before == pytest.approx(error(first, truth), rel=0.25)
+    tried = ErrorLeft(stops(first), found)
+    after = tried.after(lambda seen: stops(calm.run_at(np.float32(ACESCCT.to_linear(seen / STOPS_A_CODE)), PLACE)))
+    assert tried.before == pytest.approx(error(first, truth), rel=0.25)
     assert after == pytest.approx(error(calm.run_at(first, PLACE), truth), rel=0.25)
 
 

@@ -17,8 +17,8 @@ class UnknownName(UpwellingError):
         self.kind, self.name, self.known = kind, name, known
         near = _nearest(name, known)
         hint = f" Did you mean “{near}”?" if near else ""
-        # The command lists encodings and outputs; names of anything else are few enough, or stand here.
-        listed = len(known) > MOST_NAMED and ("encoding" in kind or kind == "output")
+        # Names of other things are few, or the command does not list them.
+        listed = len(known) > MOST_NAMED and "encoding" in kind
         where = "`upwelling encodings` lists the names." if listed else f"There are {', '.join(known)}."
         super().__init__(f"There is no {kind} named “{name}”.{hint} {where}")
 

@@ -16,7 +16,6 @@ from typing import Any
 import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter
-from scipy.signal import convolve2d
 
 from upwelling.core.arrays import Float64
 
@@ -74,19 +73,25 @@ def noise_of(log_rgb: Float64, later: Float64 | None = None, *, soft: bool = Tru
     return Noise((red, green, blue), softness)
 
 
-def error_left(calm: Callable[[Float64], Float64], log_rgb: Float64, noise: Noise) -> tuple[float, float]:
-    """The error in stops of a picture in stops as it is, and after ``calm``, both by estimate: root mean squares."""
-    deviation = noise.of(log_rgb)
-    disturbed = np.random.default_rng(0).choice((-1.0, 1.0), log_rgb.shape)
-    if noise.softness:
-        disturbed = gaussian_filter(disturbed, (noise.softness, noise.softness, 0))
-        disturbed /= disturbed.std()
-    disturbed *= deviation
-    made = calm(log_rgb)
-    follows = float((disturbed * (calm(log_rgb + _DISTURBED * disturbed) - made)).mean()) / _DISTURBED
-    before = float((deviation**2).mean())
-    after = float(((made - log_rgb) ** 2).mean()) - before + 2 * follows
-    return float(np.sqrt(before)), float(np.sqrt(max(after, 0.0)))
+class ErrorLeft:
+    """The error of a picture in stops by estimate, as root mean squares: ``before``, and ``after`` something."""
+
+    def __init__(self, log_rgb: Float64, noise: Noise) -> None:
+        self._log_rgb, deviation = log_rgb, noise.of(log_rgb)
+        self._squared = float((deviation**2).mean())
+        self.before = float(np.sqrt(self._squared))
+        disturbed = np.random.default_rng(0).choice((-1.0, 1.0), log_rgb.shape)
+        if noise.softness:
+            disturbed = gaussian_filter(disturbed, (noise.softness, noise.softness, 0))
+            disturbed /= disturbed.std()
+        self._disturbed = disturbed * deviation
+
+    def after(self, calm: Callable[[Float64], Float64]) -> float:
+        """What is left by something that makes a picture in stops of one."""
+        made, disturbed = calm(self._log_rgb), self._disturbed
+        follows = float((disturbed * (calm(self._log_rgb + _DISTURBED * disturbed) - made)).mean()) / _DISTURBED
+        after = float(((made - self._log_rgb) ** 2).mean()) - self._squared + 2 * follows
+        return float(np.sqrt(max(after, 0.0)))
 
 
 def moved_share(log_rgb: Float64, later: Float64) -> float:
@@ -142,13 +147,13 @@ def _responses() -> tuple[Float64, Float64, Float64]:
     steps = np.linspace(0, _SOFTEST, 33)
     wide = np.zeros((5, 5))
     wide[::2, ::2] = _DIFFERENCE
-    wide = convolve2d(wide, np.full((2, 2), 0.25))
     left, coarse = [], []
     for step in steps:
-        spot = np.zeros((25, 25))
-        spot[12, 12] = 1
+        spot = np.zeros((33, 33))  # wide enough that nothing reaches its edge
+        spot[16, 16] = 1
         spot = gaussian_filter(spot, step) if step else spot
         power = (spot**2).sum()
-        left.append(np.sqrt((convolve2d(spot, _DIFFERENCE) ** 2).sum() / power))
-        coarse.append(2 * np.sqrt((convolve2d(spot, wide) ** 2).sum() / power))
+        halved = cv2.filter2D(cv2.filter2D(spot, -1, np.full((2, 2), 0.25)), -1, wide)
+        left.append(np.sqrt((cv2.filter2D(spot, -1, _DIFFERENCE) ** 2).sum() / power))
+        coarse.append(2 * np.sqrt((halved**2).sum() / power))
     return np.array(left), steps, np.array(coarse) / np.array(left)

@@ -10,7 +10,7 @@ import numpy as np
 from upwelling.core.arrays import STOPS_A_CODE, Float32, Float64
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import BadValue
-from upwelling.core.measure.noise import MOST_MOVED, Noise, error_left, moved_share, noise_of
+from upwelling.core.measure.noise import MOST_MOVED, ErrorLeft, moved_share, noise_of
 from upwelling.core.operations.base import Place
 from upwelling.core.steps import CalmNoise
 
@@ -42,14 +42,15 @@ def find_level(step: CalmNoise, light: Float32, later: Float32 | None, place: Pl
     if not known:
         raise BadValue("No part of this picture is even enough to tell its noise.")
 
-    def left(level: float, noise: Noise) -> tuple[float, float]:
-        calm = step.model_copy(update={"level": level}).calm()
-        return error_left(lambda stops: _stops(calm.run_at(_light(stops), place)), log_rgb, noise)
+    trials = [ErrorLeft(log_rgb, noise) for noise in known]
 
-    tried = {level: [left(level, noise) for noise in known] for level in LEVELS}
-    level, errors = min(tried.items(), key=lambda one: max(after for _, after in one[1]))
-    shares = [after / max(before, 1e-9) for before, after in errors]
-    noises = " to ".join(dict.fromkeys(f"{before:.3f}" for before, _ in errors))
+    def left(level: float) -> list[float]:
+        calm = step.model_copy(update={"level": level}).calm()
+        return [trial.after(lambda stops: _stops(calm.run_at(_light(stops), place))) for trial in trials]
+
+    errors, level = min(((left(level), level) for level in LEVELS), key=lambda one: max(one[0]))
+    shares = [after / max(trial.before, 1e-9) for trial, after in zip(trials, errors, strict=True)]
+    noises = " to ".join(dict.fromkeys(f"{trial.before:.3f}" for trial in trials))
     how = "by the difference from the next frame" if still else "by its even parts"
     said = f"Noise of {noises} stops, {how}"
     if min(shares) < LEAST:

@@ -18,6 +18,9 @@ _MARKS = {"top": "tff", "bottom": "bff"}
 INTERLACED = 0x40000 | 0x20000000
 """ffmpeg's flags for an encoder of fields: its transform and its motion (AV_CODEC_FLAG_INTERLACED_DCT and _ME)."""
 
+WOVEN = {"top": 4, "bottom": 5}
+"""Its numbers for a container that says the order of fields woven into frames (AV_FIELD_TB, AV_FIELD_BT)."""
+
 
 def first_field(frame: Any) -> FirstField:
     """Of a decoded frame; empty where both of its fields are the same picture, or it has none."""

@@ -12,7 +12,7 @@ import numpy as np
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import LARGEST_FRAME, Depth, Still, check_size
-from upwelling.core.media.fields import SAID, first_field
+from upwelling.core.media.fields import SAID, FirstField, first_field
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.movie_decode import Damaged, frames_at, reason
 from upwelling.core.media.movie_index import Index
@@ -108,7 +108,8 @@ class Movie:
         )
         codec = stream.codec_context.codec.canonical_name
         siting = self._siting(codec, bytes(stream.codec_context.extradata or b""), packet) if sub == "4:2:0" else ""
-        notes += _remarks(stream, first, ycbcr, tags, sub, codec, siting)
+        fields = first_field(first)
+        notes += _remarks(stream, first, ycbcr, tags, sub, codec, siting, fields)
         notes += self.index.remarks
         return FileFacts(
             "movie",
@@ -129,7 +130,7 @@ class Movie:
             str(stream.sample_aspect_ratio) if (stream.sample_aspect_ratio or 1) != 1 else "",
             bool(first.interlaced_frame),
             round(first.rotation / 90) * 90 % 360,
-            first_field(first),
+            fields,
         )
 
     def _siting(self, codec: str, header: bytes, packet: bytes) -> str:
@@ -221,13 +222,15 @@ def _first_frame(container: Any, stream: Any) -> tuple[Any, bytes]:
     return None, head
 
 
-def _remarks(stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, codec: str, siting: str) -> list[str]:
+def _remarks(
+    stream: Any, first: Any, ycbcr: bool, tags: ColourTags, sub: str, codec: str, siting: str, fields: FirstField
+) -> list[str]:
     """What a person should know of how the file is read."""
     found = []
     if any(c.is_alpha for c in first.format.components):
         found.append("The alpha channel is left out.")
     if first.interlaced_frame:
-        order = SAID[first_field(first)] if first_field(first) else "and it does not tell which field is first"
+        order = SAID[fields] if fields else "and it does not tell which field is first"
         own = ", chroma within its own field." if sub == "4:2:0" else "."
         found.append(f"Interlaced, {order}: both fields are kept in one frame, as recorded{own}")
     if first.rotation:

@@ -18,7 +18,7 @@ from upwelling.core.encodings.base import Range
 from upwelling.core.errors import UnwritableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.dither import Dither
-from upwelling.core.media.fields import INTERLACED, FieldMarker, FirstField, x264_mark
+from upwelling.core.media.fields import INTERLACED, WOVEN, FieldMarker, FirstField, x264_mark
 from upwelling.core.media.tags import ColourTags, numbers
 from upwelling.core.media.ycbcr import SITINGS, Siting, from_rgb_signal
 
@@ -46,8 +46,6 @@ class Codec:
         return self.encoder not in _PARAMETERS
 
 
-_FIELD_ORDERS = {"top": 4, "bottom": 5}
-"""ffmpeg's numbers for a container that says the order of woven fields (AV_FIELD_TB, AV_FIELD_BT)."""
 _X265 = {"log-level": "none", "pools": "2", "frame-threads": "2", "open-gop": "0"}
 _X264 = {"threads": "4", "mbtree": "0"}
 """With its tree of macroblocks libx264 gives other bytes for the same frames now and then, even on one thread: 11 of
@@ -193,7 +191,7 @@ class MovieWriter:
             stream.codec_context.bit_rate = said.bits_per_second
         if said.fields:
             stream.codec_context.flags |= INTERLACED
-            stream.codec_context.field_order = _FIELD_ORDERS[said.fields]
+            stream.codec_context.field_order = WOVEN[said.fields]
         _tag(stream.codec_context, said.tags)
         self._stream = stream
 

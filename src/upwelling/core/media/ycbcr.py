@@ -108,10 +108,7 @@ def to_rgb_code(
     shares = _shares(matrix, space)
     parts = [(slice(None), off_y)]
     if fields and sub_y == 2:
-        parts = [
-            (slice(0, None, 2), 0.25 if off_y == 0.5 else off_y),
-            (slice(1, None, 2), 0.75 if off_y == 0.5 else off_y),
-        ]
+        parts = [(slice(n, None, 2), down) for n, down in enumerate(_downs(off_y))]
     for lines, down in parts:
         numbers = np.array(
             [
@@ -135,6 +132,11 @@ def to_rgb_code(
         if part is not out:
             out[lines] = part
     return out
+
+
+def _downs(down: float) -> tuple[float, float]:
+    """Where chroma lies down the lines of each of two fields, that of frames lying at ``down``."""
+    return (0.25, 0.75) if down == 0.5 else (down, down)
 
 
 def _between(width: int, columns: int, sub_x: int, offset: float) -> tuple[Any, Any]:
@@ -164,12 +166,11 @@ def from_rgb_signal(
     """
     across, down = _PLACES[siting]
     if fields and subsampling[1] == 2:
-        downs = (0.25, 0.75) if down == 0.5 else (down, down)
         parts = [
             _planes_out(
                 np.asarray(rgb)[n::2], matrix, code_range, depth, subsampling, (across, at), dither, 2 * frame + n
             )
-            for n, at in enumerate(downs)
+            for n, at in enumerate(_downs(down))
         ]
         y, cb, cr = (_woven(*(getattr(part, name) for part in parts)) for name in ("y", "cb", "cr"))
         return Planes(y, cb, cr, depth)

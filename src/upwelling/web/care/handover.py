@@ -81,6 +81,7 @@ def report_of(production: Production, most: int | None = None) -> Report:
     bakes = [*checked, *made.defer("order", "recipe", "variant", "certificate_json")[MOST_CHECKED:most]]
     sent = Delivery.objects.filter(production=production).exclude(verdict="").select_related("created_by")
     delivered = list(sent.defer("order_json", "recipes", "proof")[:most])
+    verdicts = [*made.values_list("verdict", flat=True), *sent.values_list("verdict", flat=True)]
     return Report(
         made=timezone.now(),
         rules=production.rule_set,
@@ -95,8 +96,8 @@ def report_of(production: Production, most: int | None = None) -> Report:
         stale={one.pk for one in with_shots(production, checked) if one.is_stale},
         checked=MOST_CHECKED,
         deliveries=delivered,
-        not_listed=made.count() + sent.count() - len(bakes) - len(delivered),
-        verdicts=_counted([*made.values_list("verdict", flat=True), *sent.values_list("verdict", flat=True)]),
+        not_listed=len(verdicts) - len(bakes) - len(delivered),
+        verdicts=_counted(verdicts),
         open=[note for note in notes if note.is_open],
         notes=[note for note in notes if not note.is_open and note.kind != "camera"],
         people=[
