@@ -258,6 +258,19 @@ def test_a_colour_range_is_taken_from_the_picture_and_shown(bench):
     quiet(page)
 
 
+def test_a_light_named_by_hand_is_made_neutral(bench):
+    page = bench
+    step(page, "White balance")
+    assert page.input_value("select[aria-label='Becomes']") == "6500 K"
+    page.fill("input[aria-label='Scene light, K']", "3200")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".stratum p:has-text('3200 K, Duv 0.000, to the working white')")
+    page.select_option("select[aria-label='Becomes']", "6500 K")
+    page.fill("input[aria-label='Scene light, K']", "3300")
+    page.keyboard.press("Enter")
+    page.wait_for_selector(".stratum p:has-text('3300 K, Duv 0.000'):not(:has-text('working'))")
+
+
 def test_neutral_from_the_picture(bench):
     page = bench
     step(page, "White balance")

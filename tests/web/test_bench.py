@@ -222,11 +222,11 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     """
     tess, place = as_("tess"), {"settings": body(), "step": "balance", "point": {"x": 40, "y": 20}}
     said = post(tess, shot, "neutral", place).json()
-    settings = ShotSettings().with_steps([WhiteBalance(kelvin=said["kelvin"], duv=said["duv"])])
+    settings = ShotSettings().with_steps([WhiteBalance(**{name: said[name] for name in ("kelvin", "duv", "target")})])
     shown = Shot.objects.get()
     code = read_still(shot.disk_path).code[20, 30:50].mean(axis=0)
     traced = dict(zip(("camera", "input", "trim"), path_trace(shown.path(settings), code)[:3], strict=True))["trim"].rgb
-    np.testing.assert_allclose(np.array(traced) / traced[1], 1, atol=0.03)
+    np.testing.assert_allclose(np.array(traced) / traced[1], 1, atol=0.011)
     assert "stops red" in said["sentence"]
     found = post(
         tess, shot, "colour-range", {**place, "region": {"left": 0.3, "top": 0.2, "right": 0.5, "bottom": 0.6}}

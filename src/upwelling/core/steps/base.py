@@ -56,6 +56,8 @@ class Step(Keyed):
     """Whether it goes by the camera's own levels, so that nothing may change light before it."""
     later: ClassVar[tuple[str, ...]] = ()
     """Parameters that came to this kind later: at rest they are left out of fingerprints, which older ones lack."""
+    first_move: ClassVar[dict[str, str]] = {}
+    """Choices that a resting step takes with them when a hand first moves one of its numbers."""
 
     id: str = Field("", max_length=12, pattern=r"^[a-z0-9]*$")
     name: str = Field("", max_length=60)

@@ -38,6 +38,8 @@ class WhiteBalance(Step):
     neutral: ClassVar[str] = "moves neutral, on purpose"
 
     later: ClassVar[tuple[str, ...]] = ("target",)
+    # Resting, it must change nothing in any working space, which only 6500 K can; a named light is made neutral.
+    first_move: ClassVar[dict[str, str]] = {"target": "working white"}
 
     kind: Literal["white_balance"] = "white_balance"
     kelvin: float = number(

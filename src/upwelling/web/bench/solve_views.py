@@ -110,9 +110,11 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     chosen = next(s for s in settings.steps if s.id == step)
     if not isinstance(chosen, WhiteBalance):
         raise Refused("Only white balance can be set from a neutral patch.")
+    if chosen.changes_nothing:
+        chosen = chosen.model_copy(update=chosen.first_move)
     found = balance_neutral(patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen)
     doubt = neutral_doubt(patch, found, settings, shot)
-    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)}
+    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
     path = shot.path(settings)
     above = LOOK_ABOVE if path.look.on and any(s.on and not s.changes_nothing for s in path.look.steps) else ""
     return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})

@@ -244,6 +244,7 @@ def step_kinds() -> dict[str, dict[str, Any]]:
             "title": step.title,
             "keyed": step.keyable(),
             "rest": step().model_dump(mode="json"),
+            "first_move": step.first_move,
             "curves": [curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]],
         }
         for step in STEPS

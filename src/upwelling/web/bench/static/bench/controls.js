@@ -101,11 +101,17 @@ export const controls = {
     }[keys[0]];
     if (shared && this.settings[keys[0]] === null) this.settings[keys[0]] = { ...shared };
     this.ownBalance(path);
+    this.firstMove(keys);
     if (!this.putKey(path, value)) {
       const last = keys.pop();
       keys.reduce((place, key) => place[key], this.settings)[last] = value;
     }
     if (path.includes(".limit.selections.")) this.spread();
+  },
+  // A resting step takes what its kind says of a first move; a person's own choice comes after and stands.
+  firstMove(keys) {
+    const step = keys[0] === "steps" && keys.length === 3 ? this.settings.steps[keys[1]] : null;
+    if (step && this.atRest(step)) Object.assign(step, this.data.kinds[step.kind].first_move);
   },
   syncControls() {
     const from = this.effective(Alpine.raw(this.settings));

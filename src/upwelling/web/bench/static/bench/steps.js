@@ -320,8 +320,8 @@ export const steps = {
     return this.doubted ? this.doubted.said.doubt : "";
   },
   async takeNeutral(said) {
-    this.current.kelvin = said.kelvin;
-    this.current.duv = said.duv;
+    const { kelvin, duv, target } = said;
+    Object.assign(this.current, { kelvin, duv, target });
     this.syncControls();
     await this.save("neutral patch");
     this.solved = said.sentence;
