@@ -13,15 +13,15 @@ from upwelling.core import engine
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.curves import CURVES
 from upwelling.core.encodings import ENCODINGS, encoding
+from upwelling.core.engine.registry import DECODED, ENCODED, OPERATIONS, SELECTIONS
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import cache_key
 from upwelling.core.operations import (
     Affine,
-    Blend,
     Decode,
     Encode,
-    Hold,
     Matrix,
+    Mixed,
     Saturate,
     SlopeOffsetPower,
     Tap,
@@ -75,16 +75,30 @@ def test_operations(operation):
     np.testing.assert_allclose(fast, exact, rtol=1e-5, atol=2e-6)
 
 
-def test_hold_and_blend():
-    fast, exact = both((Hold(), Affine(3.0), Blend(0.25)), CODES)
+def test_mixing_in():
+    fast, exact = both((Mixed((Affine(3.0),), 0.25),), CODES)
     np.testing.assert_allclose(fast, CODES * 1.5, rtol=1e-5)
     np.testing.assert_allclose(fast, exact, rtol=1e-5)
 
 
-def test_two_holds_keep_apart():
-    fast, exact = both((Hold(1), Affine(2.0), Hold(0), Affine(4.0), Blend(0.5, 0), Blend(0.25, 1)), CODES)
-    np.testing.assert_allclose(fast, CODES * (1 + 0.25 * 4), rtol=1e-5)
+@pytest.mark.parametrize("deep", range(1, 6))
+def test_mixing_within_mixing(deep):
+    """By our own arithmetic: what lies deeper than a tile has slots for is mixed in between runs."""
+    nested, factor = (Affine(4.0),), 4.0
+    for _ in range(deep):
+        nested, factor = (Affine(2.0), Mixed(nested, 0.5), Affine(0.5)), (1 + factor) / 2
+    fast, exact = both(nested, CODES)
+    np.testing.assert_allclose(fast, CODES * factor, rtol=1e-5)
     np.testing.assert_allclose(fast, exact, rtol=1e-5)
+
+
+def test_every_opcode_is_known_and_what_has_none_is_refused():
+    used = {code for registry in (OPERATIONS, DECODED, ENCODED, SELECTIONS) for code, _ in registry.values()}
+    assert used <= set(engine.OPCODES)
+    assert "rebuild_highlights" in {code.name for code in engine.OPCODES}, "warm() compiles it"
+    for unknown in (Encode(object()), Decode(object()), object()):
+        with pytest.raises(TypeError, match="has no code for object"):
+            engine.compile_operations((unknown,))
 
 
 def test_taps_hand_out_what_passes():

@@ -13,9 +13,9 @@ from upwelling.core.colour.primaries import primaries
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import PlaceNeeded
 from upwelling.core.operations import Matte as MatteOperation
-from upwelling.core.operations import Place, ShowSelection, run_reference
+from upwelling.core.operations import Place, ShowMatte, run_reference
 from upwelling.core.operations.grow import grow_fast, grow_reference
-from upwelling.core.operations.matte import LEAST_LIGHT
+from upwelling.core.operations.mixed import LEAST_LIGHT
 from upwelling.core.path import Display, Input, Path, Trim
 from upwelling.core.steps import SELECTIONS, ColourRange, Exposure, Matte, SlopeOffsetPower
 from upwelling.core.steps.base import MIXES, luminance_of
@@ -45,7 +45,7 @@ def weight(shape, place=FULL):
 
 
 def by_engine(matte, picture=PICTURE, place=SMALL):
-    operations = (matte.operation(AP1), ShowSelection())
+    operations = (ShowMatte(matte.operation(AP1)),)
     return engine.run(engine.compile_operations(operations), picture, place=place)[..., 0]
 
 

@@ -14,7 +14,7 @@ from upwelling.core.bake import RECEIVERS, BakeOrder, bake
 from upwelling.core.bake.order import SHAPE
 from upwelling.core.colour.primaries import primaries, rgb_to_xyz
 from upwelling.core.errors import BadValue, PlaceNeeded
-from upwelling.core.operations import Place, needs_of, run_reference
+from upwelling.core.operations import Place, needs_of, reach_of, run_reference
 from upwelling.core.operations.blur import LEAST_SIGMA, TRUNCATE, blur_fast, blur_reference, blurs_fast, gaussian_reach
 from upwelling.core.operations.grain import LATTICES, SPREAD, pixel_weights, spline_sum
 from upwelling.core.operations.grain_kernel import fill_lattice, lattice_key
@@ -99,7 +99,7 @@ def test_a_margin_of_the_reach_makes_a_part_the_whole(step):
     operations = step.at(0).operations(AP1)
     place, frame = Place(400, 225), HALF[:225, 200:600]
     whole = run_reference(operations, frame, place)
-    reach = engine.compile_operations(operations).reach(place.pixel)
+    reach = reach_of(operations, place.pixel)
     top, left = max(80 - reach, 0), max(150 - reach, 0)
     cut = run_reference(operations, frame[top : 120 + reach, left : 230 + reach], place.part(top, left))
     np.testing.assert_allclose(cut[80 - top : 120 - top, 150 - left : 230 - left], whole[80:120, 150:230], rtol=1e-7)

@@ -8,7 +8,7 @@ import sys
 import numpy as np
 
 from upwelling.core.colour.primaries import primaries
-from upwelling.core.engine import compile_operations, number_opcodes, opcodes, run
+from upwelling.core.engine import OPCODES, compile_operations, number_opcodes, run
 from upwelling.core.kernels import compiling, is_compiled
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
@@ -44,7 +44,7 @@ def _side_by_side() -> None:
 
 def _engine() -> None:
     run(compile_operations((Affine(1.0),)), np.full((8, 8, 3), 0.2, dtype=np.float32))
-    for opcode in opcodes():
+    for opcode in OPCODES:
         opcode.address  # noqa: B018  asking for it compiles it
 
 

@@ -13,10 +13,13 @@ import numpy as np
 from upwelling.core.arrays import MID_GREY
 from upwelling.core.colour.oklab import LAB_TO_ROOT, ROOT_TO_LAB
 from upwelling.core.engine.join_kernel import join_tile
-from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, selection, spare
+from upwelling.core.engine.layout import channels, count, curve_tables, parameters, planes, selection, spare
 from upwelling.core.engine.read_kernel import read_row
+from upwelling.core.engine.registry import Row, selects, with_tables
+from upwelling.core.engine.tables import Tables, sampled, table_of
 from upwelling.core.kernels import called, inline
 from upwelling.core.kernels.fastmath import arctan2_fast, cube_root_fast, exp2_fast, log2_fast, sqrt32
+from upwelling.core.operations import BandGain, ChannelCurves, ColourShift, Select
 from upwelling.core.operations.colour import LEAST_LIGHTNESS, NEUTRAL_FADE
 
 F = np.float32
@@ -171,44 +174,91 @@ def shift_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> N
         B[i] = q6 * l + q7 * m + q8 * s
 
 
-@opcode
-def channel_curves(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+CODE_LOW, CODE_HIGH, CODE_CELLS = -0.5, 1.5, 4096
+HUE_CELLS, SATURATION_CELLS, STOP_CELLS = 2048, 1024, 2048
+NORMS = ("luminance", "largest channel", "power norm")
+
+
+def _curves_row(op: ChannelCurves, tables: Tables) -> Row:
+    slopes: list[float] = []
+    cell = (CODE_HIGH - CODE_LOW) / CODE_CELLS
+    curves = [sampled(chain, CODE_LOW, CODE_HIGH, CODE_CELLS) for chain in op.chains]
+    for chain in op.chains:
+        ends = np.array([CODE_LOW - cell, CODE_LOW, CODE_HIGH, CODE_HIGH + cell])
+        for curve in chain:
+            ends = curve(ends)
+        slopes += [(ends[1] - ends[0]) / cell, (ends[3] - ends[2]) / cell]
+    return [tables.add(*curves), CODE_LOW, 1 / cell, float(CODE_CELLS), CODE_HIGH, *slopes]
+
+
+def _gain_row(op: BandGain, tables: Tables) -> Row:
+    low, high = op.gain.points[0][0], op.gain.points[-1][0]
+    start = tables.add(sampled((op.gain,), low, high, STOP_CELLS))
+    return [NORMS.index(op.norm), *op.luminance, start, low, STOP_CELLS / (high - low), STOP_CELLS]
+
+
+def _select_row(op: Select, tables: Tables) -> Row:
+    (low, high, soft), (dark, bright, soft_stops) = op.saturation, op.stops
+    matrix = [v for row in op.to_lms for v in row]
+    hue = [op.hue, op.half_width + op.hue_soft, 1 / op.hue_soft]
+    return [*matrix, *hue, low, high, 1 / soft, dark, bright, 1 / soft_stops]
+
+
+def _shift_row(op: ColourShift, tables: Tables) -> Row:
+    def tabled(names: tuple[str, ...], low: float, high: float, cells: int) -> Row:
+        return [v for name in names for v in table_of(getattr(op, name), low, high, cells, tables)]
+
+    matrix = np.array(op.to_lms)
+    return [
+        *matrix.ravel(),
+        *np.linalg.inv(matrix).ravel(),
+        *tabled(("hue_by_hue", "brightness_by_hue", "saturation_by_hue"), 0.0, 360.0, HUE_CELLS),
+        *tabled(("saturation_by_saturation",), 0.0, 1.0, SATURATION_CELLS),
+        *tabled(("saturation_by_stops",), -10.0, 10.0, STOP_CELLS),
+        op.amount is not None,
+        (op.amount or 0.0) - 1,
+        *tabled(("hue_by_saturation",), 0.0, 1.0, SATURATION_CELLS),
+        *tabled(("hue_by_stops",), -10.0, 10.0, STOP_CELLS),
+        *tabled(("brightness_by_saturation",), 0.0, 1.0, SATURATION_CELLS),
+        *tabled(("brightness_by_stops",), -10.0, 10.0, STOP_CELLS),
+    ]
+
+
+@with_tables(ChannelCurves, _curves_row)
+def channel_curves(call: Any) -> None:
     """ChannelCurves."""
-    p = parameters(row)
-    buffer, scratch = channels(work), spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    buffer, scratch = channels(call), spare(call)
+    tables = curve_tables(call)
     curves_tile(buffer, scratch, p, tables, n)
 
 
-@opcode
-def band_gain(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@with_tables(BandGain, _gain_row)
+def band_gain(call: Any) -> None:
     """BandGain."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
+    tables = curve_tables(call)
     band_gain_tile(R, G, B, scratch, p, tables, n)
 
 
-@opcode
-def select(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@selects(Select, _select_row)
+def select(call: Any) -> None:
     """Select: p is join and invert, then what select_tile takes."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    weight = selection(work)
-    scratch = spare(work)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    weight = selection(call)
+    scratch = spare(call)
     select_tile(R, G, B, scratch, scratch[19], p[2:], n)
     join_tile(weight, scratch[19], p, n)
 
 
-@opcode
-def colour_shift(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@with_tables(ColourShift, _shift_row)
+def colour_shift(call: Any) -> None:
     """ColourShift."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
+    tables = curve_tables(call)
     shift_tile(R, G, B, scratch, p, tables, n)

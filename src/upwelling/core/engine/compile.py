@@ -10,24 +10,24 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.curves.table import TableCurve
+from upwelling.core.engine.flat import ShowWeight, flattened, stands_alone
 from upwelling.core.engine.fold import folded
 from upwelling.core.engine.layout import ROW
-from upwelling.core.engine.packing import Packed, Tables, pack, pack_matte
+from upwelling.core.engine.packing import Packed, pack, pack_matte
+from upwelling.core.engine.tables import Tables
 from upwelling.core.lut import Domain, Interpolation, Lut, Lut1D
 from upwelling.core.operations import (
     NOTHING,
     ApplyLut,
-    Blend,
+    Aside,
     Decode,
     FrameOperation,
-    Hold,
     Matte,
-    MixBy,
+    Mixed,
     Needs,
     Operation,
-    ShowSelection,
+    ShowMatte,
     needs_of,
-    reach_of,
 )
 
 
@@ -49,28 +49,41 @@ class Table:
 
 
 @dataclass(frozen=True, eq=False)
-class Softened:
-    """A matte between two runs: its joined weights as a picture, by a run of their own, then softened as a whole."""
+class Weights:
+    """A matte's weights as a picture: its selections joined by a run of their own, then softened as a whole."""
 
-    weights: Tiles
+    joined: Tiles
     matte: Matte
 
 
-Part = Tiles | Table | Softened | FrameOperation | Hold | Blend | MixBy | ShowSelection
+@dataclass(frozen=True, eq=False)
+class MixedApart:
+    """Operations mixed in between runs. ``into`` is run where the weights are judged on what comes before it."""
+
+    into: Program | None
+    inner: Program
+    weights: Weights | None
+    mixed: Mixed
+
+
+@dataclass(frozen=True, eq=False)
+class AsideApart:
+    """Operations run for what they hand out."""
+
+    inner: Program
+
+
+Part = Tiles | Table | Weights | MixedApart | AsideApart | FrameOperation
 
 
 @dataclass(frozen=True)
 class Program:
-    """What ``run`` does in order: runs of the tile engine; between them tables and operations on whole frames, and
-    mattes, holding and mixing where these stand around one of those.
+    """What ``run`` does in order: runs of the tile engine; between them tables, operations on whole frames, and what
+    is mixed in around those.
     """
 
     parts: tuple[Part, ...]
     needs: Needs = NOTHING
-
-    def reach(self, pixel: float) -> int:
-        """How many pixels of ``pixel`` frame heights it looks to either side."""
-        return reach_of((part.matte if isinstance(part, Softened) else part for part in self.parts), pixel)  # type: ignore[misc]
 
 
 def compile_operations(operations: Sequence[Operation]) -> Program:
@@ -78,16 +91,13 @@ def compile_operations(operations: Sequence[Operation]) -> Program:
     parts: list[Part] = []
     packed: list[Packed] = []
     tables = Tables()
-    listed = folded(operations)
-    apart = _around_frames(listed)
-    for index, operation in enumerate(listed):
-        between = _part(operation) if index in apart else _whole(operation)
-        if between is None:
-            packed += pack_matte(operation, tables) if isinstance(operation, Matte) else [pack(operation, tables)]
+    for operation in folded(flattened(operations)):
+        if not stands_alone(operation):
+            packed += pack(operation, tables)
             continue
         if packed:
             parts.append(_tiles(packed, tables))
-        parts.append(between)
+        parts.append(_part(operation))
         packed, tables = [], Tables()
     if packed or not parts:
         parts.append(_tiles(packed, tables))
@@ -95,24 +105,27 @@ def compile_operations(operations: Sequence[Operation]) -> Program:
 
 
 def _part(operation: Operation) -> Part:
-    """A Hold, Blend, MixBy or Matte that stands around something run on whole arrays."""
-    return _softened(operation) if isinstance(operation, Matte) else operation  # type: ignore[return-value]
+    """What stands alone, as ``run`` takes it."""
+    if isinstance(operation, Mixed):
+        matte, inner = operation.matte, (*operation.back, *operation.inside, *operation.into)
+        into = compile_operations(operation.into) if matte else None
+        return MixedApart(into, compile_operations(inner), _weights(matte) if matte else None, operation)
+    if isinstance(operation, Aside):
+        return AsideApart(compile_operations(operation.operations))
+    if isinstance(operation, ShowMatte):
+        return _weights(operation.matte)
+    if isinstance(operation, ApplyLut):
+        return Table(operation.lut, operation.interpolation)
+    if isinstance(operation, Decode) and isinstance(operation.curve, TableCurve):
+        return Table(_decoding_table(operation.curve, operation.scale))
+    assert isinstance(operation, FrameOperation)
+    return operation
 
 
-def _whole(operation: Operation) -> Part | None:
-    """What of an operation is run on a whole array by itself; None for one of the tile engine's."""
-    if isinstance(operation, FrameOperation):
-        return operation
-    if isinstance(operation, Matte):
-        return _softened(operation) if operation.softened else None
-    return _table_of(operation)
-
-
-def _softened(matte: Matte) -> Softened:
+def _weights(matte: Matte) -> Weights:
     tables = Tables()
     bare = Matte(matte.parts, gamma=1.0 if matte.softened else matte.gamma)
-    rows = [*pack_matte(bare, tables), pack(ShowSelection(), tables)]
-    return Softened(_tiles(rows, tables), matte)
+    return Weights(_tiles([*pack_matte(bare, tables), *pack(ShowWeight(), tables)], tables), matte)
 
 
 def _tiles(packed: list[Packed], tables: Tables) -> Tiles:
@@ -121,42 +134,6 @@ def _tiles(packed: list[Packed], tables: Tables) -> Tiles:
     for row, (_, values) in zip(rows, packed, strict=True):
         row[: len(values)] = values
     return Tiles(addresses, rows, tables.joined())
-
-
-def _around_frames(operations: Sequence[Operation]) -> set[int]:
-    """Places of the Holds, Blends, MixBys and Mattes between which something is run on whole arrays: what they keep
-    must outlive a run of the tile engine.
-    """
-    apart: set[int] = set()
-    users: list[tuple[int, int]] = []
-    held: dict[int, int] = {}
-    selected = -1
-    for index, operation in enumerate(operations):
-        if isinstance(operation, Hold):
-            held[operation.slot] = index
-        elif isinstance(operation, Matte):
-            selected = index
-        elif isinstance(operation, ShowSelection):
-            if selected >= 0 and any(_whole(one) for one in operations[selected:index]):
-                apart |= {index, selected}
-        elif isinstance(operation, MixBy | Blend):
-            start = held.get(operation.slot if isinstance(operation, Blend) else 0, 0)
-            users.append((start, index))
-            by_matte = isinstance(operation, Blend) and operation.selected
-            inner = operations[min(start, selected) if by_matte else start : index]
-            if any(_whole(one) for one in inner):
-                apart |= {start, index} | ({selected} if by_matte else set())
-    # Whoever uses a value that is held between runs has to stand between runs as well.
-    return apart | {index for start, index in users if start in apart}
-
-
-def _table_of(operation: Operation) -> Table | None:
-    """The table of an operation that is one, or that is run as one."""
-    if isinstance(operation, ApplyLut):
-        return Table(operation.lut, operation.interpolation)
-    if isinstance(operation, Decode) and isinstance(operation.curve, TableCurve):
-        return Table(_decoding_table(operation.curve, operation.scale))
-    return None
 
 
 @lru_cache(maxsize=16)

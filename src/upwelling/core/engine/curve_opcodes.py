@@ -6,7 +6,15 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.engine.layout import TILE, flat_channels, opcode, parameters
+from upwelling.core.curves.aces_log import PureLog
+from upwelling.core.curves.camera_log import CameraLog
+from upwelling.core.curves.hlg import HybridLogGamma
+from upwelling.core.curves.mirrored_log import MirroredLog
+from upwelling.core.curves.power_toe_log import PowerToeLog
+from upwelling.core.curves.pq import PerceptualQuantiser
+from upwelling.core.curves.segmented_power import PurePower, SegmentedPower
+from upwelling.core.engine.layout import TILE, flat_channels, parameters
+from upwelling.core.engine.registry import decodes, encodes
 from upwelling.core.kernels import inline
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, signed_power_fast
 
@@ -70,31 +78,58 @@ def hlg_code(x: Any) -> Any:
     return y if x > ZERO else -y
 
 
-@opcode
-def log_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+def _lowest(curve: PowerToeLog) -> float:
+    """The darkest light that a curve gives."""
+    return 0.0 if curve.ends else -3e38
+
+
+@decodes(
+    CameraLog,
+    lambda c, s: [
+        1 / c.log_slope,
+        c.log_offset,
+        s / c.linear_slope,
+        -s * c.linear_offset / c.linear_slope,
+        c.break_code,
+        s / c.toe_slope,
+        -s * c.toe_offset / c.toe_slope,
+    ],
+)
+def log_decode(call: Any) -> None:
     """Decode by a CameraLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6 = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
     for i in range(3 * TILE):
         flat[i] = log_light(flat[i], p0, p1, p2, p3, p4, p5, p6)
 
 
-@opcode
-def log_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(
+    CameraLog,
+    lambda c, s: [
+        c.log_slope,
+        c.log_offset,
+        c.linear_slope / s,
+        c.linear_offset,
+        c.break_linear * s,
+        c.toe_slope / s,
+        c.toe_offset,
+    ],
+)
+def log_encode(call: Any) -> None:
     """Encode by a CameraLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6 = p[0], p[1], p[2], p[3], p[4], p[5], p[6]
     for i in range(3 * TILE):
         flat[i] = log_code(flat[i], p0, p1, p2, p3, p4, p5, p6)
 
 
-@opcode
-def segment_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(SegmentedPower, lambda c, s: [c.exponent, c.a, 1 / (1 + c.a), 1 / c.slope, c.break_code, s])
+def segment_decode(call: Any) -> None:
     """Decode by a SegmentedPower."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     exponent, a, inv, inv_slope, cut, scale = p[0], p[1], p[2], p[3], p[4], p[5]
     for i in range(3 * TILE):
         x = flat[i]
@@ -102,11 +137,11 @@ def segment_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: An
         flat[i] = (above if x >= cut else x * inv_slope) * scale
 
 
-@opcode
-def segment_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(SegmentedPower, lambda c, s: [1 / c.exponent, c.a, 1 + c.a, c.slope, c.break_linear, 1 / s])
+def segment_encode(call: Any) -> None:
     """Encode by a SegmentedPower."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     exponent, a, gain, slope, cut, scale = p[0], p[1], p[2], p[3], p[4], p[5]
     for i in range(3 * TILE):
         x = flat[i] * scale
@@ -114,21 +149,22 @@ def segment_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: An
         flat[i] = above if x >= cut else x * slope
 
 
-@opcode
-def power(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(PurePower, lambda c, s: [1 / c.exponent, 1 / s, 1.0])
+@decodes(PurePower, lambda c, s: [c.exponent, 1.0, s])
+def power(call: Any) -> None:
     """Signed power: p is exponent, factor before, factor after."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     exponent, before, after = p[0], p[1], p[2]
     for i in range(3 * TILE):
         flat[i] = signed_power_fast(flat[i] * before, exponent) * after
 
 
-@opcode
-def pure_log_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(PureLog, lambda c, s: [s])
+def pure_log_decode(call: Any) -> None:
     """Decode by ACEScc: p is a factor after."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         x = flat[i]
@@ -137,11 +173,11 @@ def pure_log_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: A
         flat[i] = (light if x < CC_TOP else CC_TOP_LIN) * scale
 
 
-@opcode
-def pure_log_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(PureLog, lambda c, s: [1 / s])
+def pure_log_encode(call: Any) -> None:
     """Encode by ACEScc: p is a factor before."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         x = max(flat[i] * scale, ZERO)
@@ -149,51 +185,63 @@ def pure_log_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: A
         flat[i] = (log2_fast(x) + CC_B) * CC_INV
 
 
-@opcode
-def pq_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(PerceptualQuantiser, lambda c, s: [s])
+def pq_decode(call: Any) -> None:
     """Decode by PQ."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         flat[i] = pq_light(flat[i]) * scale
 
 
-@opcode
-def pq_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(PerceptualQuantiser, lambda c, s: [1 / s])
+def pq_encode(call: Any) -> None:
     """Encode by PQ."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         flat[i] = pq_code(flat[i] * scale)
 
 
-@opcode
-def hlg_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(HybridLogGamma, lambda c, s: [s])
+def hlg_decode(call: Any) -> None:
     """Decode by HLG."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         flat[i] = hlg_light(flat[i]) * scale
 
 
-@opcode
-def hlg_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(HybridLogGamma, lambda c, s: [1 / s])
+def hlg_encode(call: Any) -> None:
     """Encode by HLG."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     scale = p[0]
     for i in range(3 * TILE):
         flat[i] = hlg_code(flat[i] * scale)
 
 
-@opcode
-def mirror_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(
+    MirroredLog,
+    lambda c, s: [
+        1 / c.log_slope,
+        c.offset_above,
+        c.offset_below,
+        1 / c.gain,
+        *c.code_breaks,
+        1 / c.line_slope,
+        c.line_offset,
+        s,
+    ],
+)
+def mirror_decode(call: Any) -> None:
     """Decode by a MirroredLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     for i in range(3 * TILE):
         x = flat[i]
@@ -204,11 +252,24 @@ def mirror_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any
         flat[i] = (below if x < p4 else y) * p8
 
 
-@opcode
-def mirror_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(
+    MirroredLog,
+    lambda c, s: [
+        c.log_slope,
+        c.offset_above,
+        c.offset_below,
+        c.gain,
+        c.break_low,
+        c.break_high,
+        c.line_slope,
+        c.line_offset,
+        1 / s,
+    ],
+)
+def mirror_encode(call: Any) -> None:
     """Encode by a MirroredLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     for i in range(3 * TILE):
         x = flat[i] * p8
@@ -218,11 +279,24 @@ def mirror_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any
         flat[i] = p2 - size if x < p4 else y
 
 
-@opcode
-def power_toe_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@decodes(
+    PowerToeLog,
+    lambda c, s: [
+        1 / c.log_slope,
+        c.log_offset,
+        c.linear_offset,
+        c.break_code,
+        1 / c.toe_gain,
+        c.toe_shift,
+        1 / c.toe_power,
+        _lowest(c),
+        s,
+    ],
+)
+def power_toe_decode(call: Any) -> None:
     """Decode by a PowerToeLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     for i in range(3 * TILE):
         x = flat[i]
@@ -231,11 +305,24 @@ def power_toe_decode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: 
         flat[i] = (above if x >= p3 else toe) * p8
 
 
-@opcode
-def power_toe_encode(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(
+    PowerToeLog,
+    lambda c, s: [
+        c.log_slope,
+        c.log_offset,
+        c.linear_offset,
+        c.break_linear,
+        c.toe_gain,
+        c.toe_shift,
+        c.toe_power,
+        _lowest(c),
+        1 / s,
+    ],
+)
+def power_toe_encode(call: Any) -> None:
     """Encode by a PowerToeLog."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     p0, p1, p2, p3, p4, p5, p6, p7, p8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     for i in range(3 * TILE):
         x = flat[i] * p8

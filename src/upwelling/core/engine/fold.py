@@ -13,7 +13,7 @@ from upwelling.core.operations import Affine, Decode, Encode, Matrix, Operation
 
 
 def folded(operations: Sequence[Operation]) -> list[Operation]:
-    """The same function in fewer operations; order is never changed, and nothing is moved across a Hold or Blend."""
+    """The same function in fewer operations; order is kept, and nothing moves across what is held and mixed in."""
     kept: list[Operation] = []
     for operation in operations:
         joined = _joined(kept[-1], operation) if kept else None

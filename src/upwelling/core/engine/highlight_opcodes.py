@@ -7,20 +7,27 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.engine.colour_kernel import smooth32
-from upwelling.core.engine.layout import channels, opcode, parameters
-from upwelling.core.operations.highlights import LEAST
+from upwelling.core.engine.layout import count, parameters, planes
+from upwelling.core.engine.registry import Row, opcode
+from upwelling.core.operations.highlights import LEAST, Highlights
 
 F = np.float32
 ZERO, ONE, THREE, SMALL = F(0), F(1), F(3), F(LEAST)
 
 
-@opcode
-def rebuild_highlights(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+def _highlights_row(op: Highlights) -> Row:
+    clip, light = np.array(op.clip), np.array(op.light)
+    weights, span = np.array(op.weights), 1 / (1 - op.begins)
+    rows = (1 / clip, light, 1 / light, clip / light, weights / float(light @ weights))
+    return [*(float(v) for part in rows for v in part), -op.begins * span, span, op.rebuild]
+
+
+@opcode(Highlights, _highlights_row)
+def rebuild_highlights(call: Any) -> None:
     """Highlights: p is one over the clips, the light, one over it, clip over light, what of luminance each channel of the light
     is, begin over span (negative), one over the span, and whether it rebuilds."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     cr, cg, cb = p[0], p[1], p[2]
     lr, lg, lb = p[3], p[4], p[5]
     ir, ig, ib = p[6], p[7], p[8]

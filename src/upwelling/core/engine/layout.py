@@ -1,20 +1,21 @@
-"""How the tile engine calls an operation: one signature, one compiled function each, called by its address once a tile.
+"""How the tile engine calls an operation: one compiled function each, called by its address once a tile with the
+address of a few numbers.
 
-``work`` is float32 (LAYERS, TILE): 0–2 the tile's channels, 3–8 what is held in two slots, 9 the selection's weight,
-10–29 scratch. ``row`` holds the operation's parameters, ``tables_at`` the curves of a run, ``taps_at`` the pictures
-taken out of it, ``place_at`` where the picture lies (see ``place_row``). ``start`` is the tile's first pixel and ``n``
-how many pixels it has.
+They say where things lie: ``work`` is float32 (LAYERS, TILE): 0–2 the tile's channels, 3–8 what is held in two slots, 9
+the selection's weight, 10–29 scratch. Further the operation's row of parameters, the curves of a run, the pictures
+taken out of it, where the picture lies (see ``place_row``), the tile's first pixel and how many it has.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-from numba import carray, cfunc, types
+from llvmlite import ir
+from numba import carray, types
+from numba.extending import intrinsic
 
-from upwelling.core.kernels import KERNEL_LOCK, cached, inline
+from upwelling.core.kernels import inline
 from upwelling.core.operations.base import Place
 
 TILE = 1024
@@ -26,35 +27,9 @@ SCRATCH = 10
 MOST_TAPS = 8
 PLACE_ROW = 8
 _FLOATS = types.CPointer(types.float32)
-SIGNATURE = types.void(_FLOATS, _FLOATS, _FLOATS, types.int64, _FLOATS, types.int64, _FLOATS, types.int64, types.int64)
-"""work, row, tables, their length, taps, pixels of a tap, place, first pixel of the tile, pixels in the tile."""
-
-
-class Opcode:
-    """An operation's machine code: compiled, or loaded from the cache, when a program first needs it."""
-
-    def __init__(self, function: Callable[..., None]) -> None:
-        self.function = function
-        self.name = function.__name__
-        self._compiled: Any = None
-
-    @property
-    def address(self) -> int:
-        """Where the compiled function lies in this process. Once it does, nobody waits for a running kernel to ask."""
-        if self._compiled is None:
-            with KERNEL_LOCK:
-                if self._compiled is None:
-                    declare = cfunc(SIGNATURE, fastmath=True, error_model="numpy", cache=True)
-                    self._compiled = cached(self.function, lambda: declare(self.function))
-        return int(self._compiled.address)
-
-    def __repr__(self) -> str:
-        return f"<opcode {self.name}>"
-
-
-def opcode(function: Callable[..., None]) -> Opcode:
-    """Declares a function of the signature above as an operation of the tile engine."""
-    return Opcode(function)
+SIGNATURE = types.void(types.CPointer(types.int64))
+WORK, ROW_AT, TABLES, LENGTH, TAPS, PIXELS, PLACE, FIRST, COUNT, CALL = range(10)
+"""What stands where in the numbers an operation is called with; CALL is how many there are."""
 
 
 def place_row(place: Place | None, columns: int) -> Any:
@@ -68,46 +43,77 @@ def place_row(place: Place | None, columns: int) -> Any:
     return row
 
 
-@inline
-def parameters(row: Any) -> Any:
-    return carray(row, (ROW,))
+@intrinsic  # type: ignore[untyped-decorator]
+def _floats(context: Any, address: Any) -> Any:
+    """A pointer to float32 numbers at an address."""
+
+    def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
+        return b.inttoptr(a[0], ir.FloatType().as_pointer())
+
+    return _FLOATS(types.int64), generate
 
 
 @inline
-def channels(work: Any) -> Any:
-    return carray(work, (LAYERS, TILE))[0:3]
+def _work(call: Any) -> Any:
+    return carray(_floats(call[WORK]), (LAYERS, TILE))
 
 
 @inline
-def flat_channels(work: Any) -> Any:
-    return carray(work, (3 * TILE,))
+def parameters(call: Any) -> Any:
+    return carray(_floats(call[ROW_AT]), (ROW,))
 
 
 @inline
-def held_channels(work: Any) -> Any:
-    return carray(work, (LAYERS, TILE))[3:9].reshape(6 * TILE)
+def channels(call: Any) -> Any:
+    return _work(call)[0:3]
 
 
 @inline
-def selection(work: Any) -> Any:
-    return carray(work, (LAYERS, TILE))[9]
+def planes(call: Any) -> Any:
+    work = _work(call)
+    return work[0], work[1], work[2]
 
 
 @inline
-def spare(work: Any) -> Any:
-    return carray(work, (LAYERS, TILE))[SCRATCH:LAYERS]
+def flat_channels(call: Any) -> Any:
+    return carray(_floats(call[WORK]), (3 * TILE,))
 
 
 @inline
-def curve_tables(tables_at: Any, length: Any) -> Any:
-    return carray(tables_at, (length,))
+def held_channels(call: Any) -> Any:
+    return _work(call)[3:9].reshape(6 * TILE)
 
 
 @inline
-def tap_pictures(taps_at: Any, pixels: Any) -> Any:
-    return carray(taps_at, (MOST_TAPS, pixels, 3))
+def selection(call: Any) -> Any:
+    return _work(call)[9]
 
 
 @inline
-def where(place_at: Any) -> Any:
-    return carray(place_at, (PLACE_ROW,))
+def spare(call: Any) -> Any:
+    return _work(call)[SCRATCH:LAYERS]
+
+
+@inline
+def curve_tables(call: Any) -> Any:
+    return carray(_floats(call[TABLES]), (call[LENGTH],))
+
+
+@inline
+def tap_pictures(call: Any) -> Any:
+    return carray(_floats(call[TAPS]), (MOST_TAPS, call[PIXELS], 3))
+
+
+@inline
+def where(call: Any) -> Any:
+    return carray(_floats(call[PLACE]), (PLACE_ROW,))
+
+
+@inline
+def first(call: Any) -> Any:
+    return call[FIRST]
+
+
+@inline
+def count(call: Any) -> Any:
+    return call[COUNT]

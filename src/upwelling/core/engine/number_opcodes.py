@@ -6,40 +6,58 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.curves.segmented_power import Identity
+from upwelling.core.engine.flat import Blend, Hold, ShowWeight
 from upwelling.core.engine.layout import (
     TILE,
     channels,
+    count,
+    first,
     flat_channels,
     held_channels,
-    opcode,
     parameters,
+    planes,
     selection,
     tap_pictures,
     where,
 )
+from upwelling.core.engine.registry import decodes, encodes, opcode
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, power_fast, sqrt32
+from upwelling.core.operations import (
+    Affine,
+    BalanceHighlights,
+    LuminancePower,
+    Matrix,
+    RadialGain,
+    RootMatrix,
+    Saturate,
+    SlopeOffsetPower,
+    Tap,
+)
 
 F = np.float32
+UNLIMITED = 3e38
 ZERO, HALF, ONE, TWO, THREE = F(0), F(0.5), F(1), F(2), F(3)
 LUMA_R, LUMA_G, LUMA_B = F(0.2126), F(0.7152), F(0.0722)
 
 
-@opcode
-def affine(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@encodes(Identity, lambda c, s: [1 / s, 0.0])
+@decodes(Identity, lambda c, s: [s, 0.0])
+@opcode(Affine, lambda op: [op.gain, op.offset])
+def affine(call: Any) -> None:
     """Affine: p is gain, offset."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     gain, offset = p[0], p[1]
     for i in range(3 * TILE):
         flat[i] = flat[i] * gain + offset
 
 
-@opcode
-def matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(Matrix, lambda op: [v for row in op.rows for v in row])
+def matrix(call: Any) -> None:
     """Matrix: p is its rows."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
     for i in range(n):
         r = R[i]
@@ -50,12 +68,11 @@ def matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixel
         B[i] = a6 * r + a7 * g + a8 * b
 
 
-@opcode
-def root_matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(RootMatrix, lambda op: [v for row in op.rows for v in row])
+def root_matrix(call: Any) -> None:
     """RootMatrix: p is its rows."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     for i in range(n):
         r = R[i]
         g = G[i]
@@ -67,11 +84,11 @@ def root_matrix(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, 
         B[i] = p[12] * r + p[13] * g + p[14] * b + p[15] * rg + p[16] * gb + p[17] * rb
 
 
-@opcode
-def sop(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(SlopeOffsetPower, lambda op: [*op.slope, *op.offset, *op.power, float(op.clamp)])
+def sop(call: Any) -> None:
     """SlopeOffsetPower: p is slopes, offsets, powers, whether it clamps."""
-    p = parameters(row)
-    buffer = channels(work)
+    p = parameters(call)
+    buffer = channels(call)
     clamp = p[9] > ZERO
     for channel in range(3):
         slope, offset, exponent = p[channel], p[3 + channel], p[6 + channel]
@@ -89,12 +106,11 @@ def sop(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: 
                 x[i] = y if base > ZERO else base
 
 
-@opcode
-def saturate(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(Saturate, lambda op: [op.amount, *((0.0, 1.0) if op.clamp else (-UNLIMITED, UNLIMITED))])
+def saturate(call: Any) -> None:
     """Saturate: p is the amount and between what it holds."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     amount, low, high = p[0], p[1], p[2]
     for i in range(n):
         r = R[i]
@@ -106,12 +122,11 @@ def saturate(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pix
         B[i] = min(max(y + amount * (b - y), low), high)
 
 
-@opcode
-def luminance_power(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(LuminancePower, lambda op: [*op.weights, op.exponent, op.scale])
+def luminance_power(call: Any) -> None:
     """LuminancePower: p is weights, exponent, scale."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     wr, wg, wb, exponent, scale = p[0], p[1], p[2], p[3], p[4]
     for i in range(n):
         y = wr * R[i] + wg * G[i] + wb * B[i]
@@ -122,12 +137,11 @@ def luminance_power(work: Any, row: Any, tables_at: Any, length: Any, taps_at: A
         B[i] = B[i] * gain
 
 
-@opcode
-def highlights(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(BalanceHighlights, lambda op: [*op.gains, op.START, 1 / (op.END - op.START)])
+def highlights(call: Any) -> None:
     """BalanceHighlights: p is gains, where clipping begins, one over its span."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     wr, wg, wb, begin, span = p[0], p[1], p[2], p[3], p[4]
     for i in range(n):
         ar = min(max((R[i] - begin) * span, ZERO), ONE)
@@ -146,25 +160,25 @@ def highlights(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, p
         B[i] = b2 + all_three * (most - b2)
 
 
-@opcode
-def hold(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(Hold, lambda op: [op.slot])
+def hold(call: Any) -> None:
     """Hold: p is the slot."""
-    p = parameters(row)
-    flat = flat_channels(work)
-    held = held_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
+    held = held_channels(call)
     slot = held[np.int64(p[0]) * 3 * TILE:]
     for i in range(3 * TILE):
         slot[i] = flat[i]
 
 
-@opcode
-def blend(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(Blend, lambda op: [op.strength, op.slot, op.by_matte])
+def blend(call: Any) -> None:
     """Blend: p is strength, slot, whether by the selection."""
-    p = parameters(row)
-    flat = flat_channels(work)
-    buffer = channels(work)
-    held = held_channels(work)
-    weight = selection(work)
+    p, n = parameters(call), count(call)
+    flat = flat_channels(call)
+    buffer = channels(call)
+    held = held_channels(call)
+    weight = selection(call)
     strength = p[0]
     slot = held[np.int64(p[1]) * 3 * TILE:]
     if p[2] > ZERO:
@@ -178,25 +192,25 @@ def blend(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels
             flat[i] = slot[i] + strength * (flat[i] - slot[i])
 
 
-@opcode
-def show_selection(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
-    """ShowSelection."""
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    weight = selection(work)
+@opcode(ShowWeight)
+def show_weight(call: Any) -> None:
+    """ShowWeight."""
+    n = count(call)
+    R, G, B = planes(call)
+    weight = selection(call)
     for i in range(n):
         R[i] = weight[i]
         G[i] = weight[i]
         B[i] = weight[i]
 
 
-@opcode
-def tap(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(Tap, lambda op: [op.number])
+def tap(call: Any) -> None:
     """Tap: p is the picture's number."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    taps = tap_pictures(taps_at, pixels)
+    start, n = first(call), count(call)
+    p = parameters(call)
+    R, G, B = planes(call)
+    taps = tap_pictures(call)
     tap = taps[np.int64(p[0]), start:start + n]
     for i in range(n):
         tap[i, 0] = R[i]
@@ -204,21 +218,21 @@ def tap(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: 
         tap[i, 2] = B[i]
 
 
-@opcode
-def radial_gain(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(RadialGain, lambda op: [op.stops, op.x, op.y, op.inner, 1 / (op.outer - op.inner), 1 / op.stretch])
+def radial_gain(call: Any) -> None:
     """RadialGain: p is stops, centre x and y, inner, one over the falloff's width, one over the stretch."""
-    p, place = parameters(row), where(place_at)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    start, n = first(call), count(call)
+    p, place = parameters(call), where(call)
+    R, G, B = planes(call)
     left, top, step, columns = place[0] - p[1], place[1] - p[2], place[2], np.int64(place[3])
     stops, inner, inv_width, inv_stretch = p[0], p[3], p[4], p[5]
     i = np.int64(0)
     while i < n:  # line by line, so that the loop within stays SIMD
         line = (start + i) // columns
         end = min(n, (line + 1) * columns - start)
-        y, first = top + F(line) * step, start - line * columns
+        y, at = top + F(line) * step, start - line * columns
         for j in range(i, end):
-            x = (left + F(first + j) * step) * inv_stretch
+            x = (left + F(at + j) * step) * inv_stretch
             t = min(max((sqrt32(x * x + y * y) - inner) * inv_width, ZERO), ONE)
             gain = exp2_fast(stops * t * t * (THREE - TWO * t))
             R[j] = R[j] * gain

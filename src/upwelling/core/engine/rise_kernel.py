@@ -7,16 +7,20 @@ a table of display light over scene stops, and its powers are products.
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
 from upwelling.core.arrays import MID_GREY
-from upwelling.core.engine.layout import channels, curve_tables, opcode, parameters, spare
+from upwelling.core.engine.layout import count, curve_tables, parameters, planes, spare
 from upwelling.core.engine.read_kernel import read_row
+from upwelling.core.engine.registry import Row, opcode, with_tables
+from upwelling.core.engine.scale_kernel import CELLS_A_STOP
+from upwelling.core.engine.tables import Tables, closed
 from upwelling.core.kernels import called, inline
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, sqrt32
-from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR
+from upwelling.core.rendering.fits.smooth import CEILING_KNEE, LEVEL_FLOOR, SmoothOperation
 from upwelling.core.rendering.rise_operation import (
     CEILING_WIDTH,
     EASE,
@@ -26,9 +30,10 @@ from upwelling.core.rendering.rise_operation import (
     PURITY,
     ROOM,
     TANGENT_WIDTH,
+    RiseOperation,
 )
-from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP
-from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP
+from upwelling.core.rendering.root_space import CONE_FLOOR, FAR, KNEE, SHARP, RootSpace
+from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, ToneCurve
 
 F = np.float32
 ZERO, HALF, ONE, TWO, FOUR = F(0), F(0.5), F(1), F(2), F(4)
@@ -269,22 +274,49 @@ def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
     finish(R, G, B, T, p[19], True, n)
 
 
-@opcode
-def rise(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+def _space_row(space: RootSpace) -> Row:
+    return [*space.to_cones.ravel(), *space.to_light.ravel(), float(space.log2_q), space.light_floor]
+
+
+def _curve_cells(curve: ToneCurve) -> int:
+    return int((curve.peak_stops - LOWEST_STOP) * CELLS_A_STOP)
+
+
+@lru_cache(maxsize=64)
+def _curve_table(curve: ToneCurve) -> Any:
+    return closed(np.exp2(curve.log2_display(np.linspace(LOWEST_STOP, curve.peak_stops, _curve_cells(curve) + 1))))
+
+
+def _rise_row(op: RiseOperation, tables: Tables) -> Row:
+    curve, cells = op.curve, _curve_cells(op.curve)
+    return [
+        *_space_row(op.space),
+        tables.add(_curve_table(curve)),
+        LOWEST_STOP,
+        cells / (curve.peak_stops - LOWEST_STOP),
+        cells,
+        1 / curve.contrast,
+        op.ease_start,
+        1 / (curve.peak_stops - op.ease_start),
+        op.desaturation,
+        op.fitted,
+    ]
+
+
+@with_tables(RiseOperation, _rise_row)
+def rise(call: Any) -> None:
     """RiseOperation."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
+    tables = curve_tables(call)
     rise_tile(R, G, B, scratch, p, tables, n)
 
 
-@opcode
-def smooth_fit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(SmoothOperation, lambda op: [*_space_row(op.space), *op.luminance])
+def smooth_fit(call: Any) -> None:
     """SmoothOperation."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
     smooth_tile(R, G, B, scratch, p, n)

@@ -8,11 +8,10 @@ import numba
 import numpy as np
 
 from upwelling.core.arrays import Float32, as_rgb
-from upwelling.core.engine.compile import Program, Softened, Table, Tiles, compile_operations
+from upwelling.core.engine.compile import AsideApart, MixedApart, Program, Table, Tiles, Weights, compile_operations
 from upwelling.core.engine.layout import place_row
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import KERNEL_LOCK
-from upwelling.core.operations import Blend, Hold, MixBy, ShowSelection
 from upwelling.core.operations.base import Place, check_place
 from upwelling.core.operations.time_mean import TimeMean
 
@@ -37,8 +36,6 @@ def run(
     check_place(program.needs, value.shape, place)
     where = place_row(place, value.shape[-2] if value.ndim > 1 else 1)
     tapped = _NO_TAPS if taps is None else taps.reshape(len(taps), -1, 3)
-    held: dict[int, Float32] = {}
-    weight = np.ones(1, np.float32)
     for part in program.parts:
         if isinstance(part, Tiles):
             target = np.empty_like(value) if out is None else out
@@ -46,20 +43,12 @@ def run(
             value = target
         elif isinstance(part, Table):
             value = part.lut.apply(value, part.interpolation)
-        elif isinstance(part, Softened):
-            shown = np.empty_like(value)
-            _tile_run(part.weights, value, tapped, where, shown)
-            weight = np.ascontiguousarray(shown[..., 0])
-            weight = (part.matte.soften(weight, place) if part.matte.softened and place else weight)[..., None]
-        elif isinstance(part, Hold):
-            held[part.slot] = value.copy() if value is out else value  # the next run would write over it
-        elif isinstance(part, MixBy):
-            value = part.mixed(held[0].astype(np.float64), value.astype(np.float64)).astype(np.float32)
-        elif isinstance(part, ShowSelection):
-            value = np.repeat(weight, 3, axis=-1)
-        elif isinstance(part, Blend):
-            before, share = held[part.slot], np.float32(part.strength) * (weight if part.selected else np.float32(1))
-            value = before + share * (value - before)
+        elif isinstance(part, Weights):
+            value = np.repeat(_weight(part, value, where, place), 3, axis=-1)
+        elif isinstance(part, MixedApart):
+            value = _mixed(part, value, where, place)
+        elif isinstance(part, AsideApart):
+            run(part.inner, value, taps=taps, place=place)
         elif isinstance(part, TimeMean):
             assert place is not None
             led_up = compile_operations(part.before)
@@ -71,6 +60,26 @@ def run(
         out[...] = value
         return out
     return value
+
+
+def _weight(part: Weights, value: Float32, where: Any, place: Place | None) -> Float32:
+    """A matte's weights (…, 1)."""
+    shown = np.empty_like(value)
+    _tile_run(part.joined, value, _NO_TAPS, where, shown)
+    weight = np.ascontiguousarray(shown[..., 0])
+    return (part.matte.soften(weight, place) if part.matte.softened and place else weight)[..., None]
+
+
+def _mixed(part: MixedApart, value: Float32, where: Any, place: Place | None) -> Float32:
+    before = run(part.into, value, place=place) if part.into else value
+    after = run(part.inner, before, place=place)
+    mixed = part.mixed
+    if mixed.rule is not None:
+        after = mixed.rule.mixed(before.astype(np.float64), after.astype(np.float64)).astype(np.float32)
+    if mixed.taken_whole:
+        return after
+    weight = _weight(part.weights, value, where, place) if part.weights else np.float32(1)
+    return before + np.float32(mixed.strength) * weight * (after - before)
 
 
 def _tile_run(part: Tiles, value: Float32, tapped: Float32, where: Any, target: Float32) -> None:

@@ -3,17 +3,23 @@
 
 from __future__ import annotations
 
-from typing import Any
+from functools import lru_cache
+from typing import Any, get_args
 
 import numpy as np
 
 from upwelling.core.curves.hlg import LUMINANCE
-from upwelling.core.engine.layout import TILE, channels, curve_tables, flat_channels, opcode, parameters, spare
+from upwelling.core.engine.layout import TILE, count, curve_tables, flat_channels, parameters, planes, spare
 from upwelling.core.engine.read_kernel import read_row
+from upwelling.core.engine.registry import Row, opcode, with_tables
+from upwelling.core.engine.tables import Tables, closed
 from upwelling.core.kernels import called
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, power_fast
-from upwelling.core.rendering.bt2446_a import CB, CR
-from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST
+from upwelling.core.rendering.base import Preserved
+from upwelling.core.rendering.bt2446_a import CB, CR, MethodA
+from upwelling.core.rendering.fits.distance import POWER, SCALES, THRESHOLDS, DistanceOperation
+from upwelling.core.rendering.limit import Limit
+from upwelling.core.rendering.tone_scale import HIGHEST, LOWEST, ToneScale
 
 F = np.float32
 ZERO, ONE, LEAST = F(0), F(1), F(1e-30)
@@ -117,40 +123,56 @@ def distance_tile(R: Any, G: Any, B: Any, p: Any, n: Any) -> None:
         B[i] = min(max(largest - z * size, ZERO), ONE)
 
 
-@opcode
-def limit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+PRESERVED = get_args(Preserved)
+LUMA_CELLS = 4096
+
+
+@lru_cache(maxsize=64)
+def _gain_table(op: ToneScale) -> Any:
+    stops = np.linspace(LOWEST, HIGHEST, int(HIGHEST - LOWEST) * CELLS_A_STOP + 1)
+    return closed(np.log2(np.maximum(op.gain(np.exp2(stops)), 1e-30)))
+
+
+@lru_cache(maxsize=64)
+def _luma_table(op: MethodA) -> Any:
+    return closed(op.ratio(np.linspace(0.0, 1.0, LUMA_CELLS + 1)))
+
+
+def _scale_row(op: ToneScale, tables: Tables) -> Row:
+    return [PRESERVED.index(op.preserve), *op.luminance, op.ceiling, op.saturation, tables.add(_gain_table(op))]
+
+
+@opcode(Limit, lambda op: [op.low, op.high])
+def limit(call: Any) -> None:
     """Limit: p is low, high."""
-    p = parameters(row)
-    flat = flat_channels(work)
+    p = parameters(call)
+    flat = flat_channels(call)
     limit_tile(flat, p[0], p[1], 3 * TILE)
 
 
-@opcode
-def tone_scale(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@with_tables(ToneScale, _scale_row)
+def tone_scale(call: Any) -> None:
     """ToneScale."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
+    tables = curve_tables(call)
     scale_tile(R, G, B, scratch, p, tables, n)
 
 
-@opcode
-def method_a(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@with_tables(MethodA, lambda op, tables: [tables.add(_luma_table(op)), LUMA_CELLS])
+def method_a(call: Any) -> None:
     """MethodA."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
-    scratch = spare(work)
-    tables = curve_tables(tables_at, length)
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
+    scratch = spare(call)
+    tables = curve_tables(call)
     method_a_tile(R, G, B, scratch, p, tables, n)
 
 
-@opcode
-def distance_fit(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode(DistanceOperation, lambda op: [*THRESHOLDS, *SCALES, POWER, 1 / POWER])
+def distance_fit(call: Any) -> None:
     """DistanceOperation."""
-    p = parameters(row)
-    C = channels(work)
-    R, G, B = C[0], C[1], C[2]
+    p, n = parameters(call), count(call)
+    R, G, B = planes(call)
     distance_tile(R, G, B, p, n)

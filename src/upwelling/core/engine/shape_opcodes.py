@@ -11,23 +11,34 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.engine.flat import MixBy
 from upwelling.core.engine.join_kernel import join_tile
 from upwelling.core.engine.layout import (
     TILE,
     channels,
+    count,
     curve_tables,
+    first,
     held_channels,
-    opcode,
     parameters,
     selection,
     spare,
     where,
 )
+from upwelling.core.engine.registry import Row, opcode, selects
+from upwelling.core.engine.tables import Tables
 from upwelling.core.kernels import called, inline
 from upwelling.core.kernels.acescct import code_of, light_of
 from upwelling.core.kernels.fastmath import exp2_fast, log2_fast, sqrt32
-from upwelling.core.operations.matte import LEAST_LIGHT
-from upwelling.core.operations.shapes import ELLIPSE_ROUNDS
+from upwelling.core.operations import (
+    EllipseSelection,
+    LineSelection,
+    PolygonSelection,
+    RadialSelection,
+    RectangleSelection,
+)
+from upwelling.core.operations.mixed import LEAST_LIGHT
+from upwelling.core.operations.shapes import ELLIPSE_ROUNDS, ShapeSelection
 
 F = np.float32
 ZERO, HALF, ONE, TWO, THREE = F(0), F(0.5), F(1), F(2), F(3)
@@ -162,19 +173,40 @@ def polygon_tile(A: Any, U: Any, V: Any, tables: Any, p: Any, place: Any, start:
         i = end
 
 
-@opcode
-def select_ellipse(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+MIXES = ("lighten", "darken", "luminance", "colour")
+
+
+def _placed(op: ShapeSelection) -> Row:
+    """What every shape begins with, after its join: where it stands, how it is turned, its feathers."""
+    turn = np.radians(op.angle)
+    return [op.x, op.y, float(np.cos(turn)), float(np.sin(turn)), op.feather_in, op.feather_out]
+
+
+def _radial_row(op: RadialSelection, tables: Tables) -> Row:
+    mean = (op.half_width * op.half_height) ** 0.5
+    return [*_placed(op), 1 / op.half_width, 1 / op.half_height, mean]
+
+
+def _polygon_row(op: PolygonSelection, tables: Tables) -> Row:
+    edges = np.array(op.edges, dtype=np.float32).ravel()
+    return [*_placed(op), tables.add(edges), len(op.edges)]
+
+
+@selects(EllipseSelection, lambda op, tables: [*_placed(op), op.half_width, op.half_height])
+def select_ellipse(call: Any) -> None:
     """EllipseSelection."""
-    p, place, W, S = parameters(row), where(place_at), selection(work), spare(work)
+    start, n = first(call), count(call)
+    p, place, W, S = parameters(call), where(call), selection(call), spare(call)
     axes_tile(S[0], S[1], p, place, start, n)
     ellipse_tile(S[2], S[0], S[1], p, place, start, n)
     feather_tile(W, S[2], p, place, n)
 
 
-@opcode
-def select_rectangle(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@selects(RectangleSelection, lambda op, tables: [*_placed(op), op.half_width, op.half_height, op.radius])
+def select_rectangle(call: Any) -> None:
     """RectangleSelection: p[8], p[9] and p[10] are half width, half height and radius."""
-    p, place, W, S = parameters(row), where(place_at), selection(work), spare(work)
+    start, n = first(call), count(call)
+    p, place, W, S = parameters(call), where(call), selection(call), spare(call)
     axes_tile(S[0], S[1], p, place, start, n)
     U, V, A = S[0], S[1], S[2]
     wide, high, radius = p[8] - p[10], p[9] - p[10], p[10]
@@ -185,10 +217,11 @@ def select_rectangle(work: Any, row: Any, tables_at: Any, length: Any, taps_at: 
     feather_tile(W, A, p, place, n)
 
 
-@opcode
-def select_line(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@selects(LineSelection, lambda op, tables: _placed(op))
+def select_line(call: Any) -> None:
     """LineSelection."""
-    p, place, W, S = parameters(row), where(place_at), selection(work), spare(work)
+    start, n = first(call), count(call)
+    p, place, W, S = parameters(call), where(call), selection(call), spare(call)
     axes_tile(S[0], S[1], p, place, start, n)
     V, A = S[1], S[2]
     for i in range(n):
@@ -196,10 +229,11 @@ def select_line(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, 
     feather_tile(W, A, p, place, n)
 
 
-@opcode
-def select_radial(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@selects(RadialSelection, _radial_row)
+def select_radial(call: Any) -> None:
     """RadialSelection: p[8] and p[9] are one over the half axes, p[10] their mean."""
-    p, place, W, S = parameters(row), where(place_at), selection(work), spare(work)
+    start, n = first(call), count(call)
+    p, place, W, S = parameters(call), where(call), selection(call), spare(call)
     axes_tile(S[0], S[1], p, place, start, n)
     U, V, A = S[0], S[1], S[2]
     inv_a, inv_b, mean = p[8], p[9], p[10]
@@ -209,19 +243,21 @@ def select_radial(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any
     feather_tile(W, A, p, place, n)
 
 
-@opcode
-def select_polygon(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@selects(PolygonSelection, _polygon_row)
+def select_polygon(call: Any) -> None:
     """PolygonSelection."""
-    p, place, W, S, tables = parameters(row), where(place_at), selection(work), spare(work), curve_tables(tables_at, length)
+    start, n = first(call), count(call)
+    p, place, W, S, tables = parameters(call), where(call), selection(call), spare(call), curve_tables(call)
     axes_tile(S[0], S[1], p, place, start, n)
     polygon_tile(S[2], S[0], S[1], tables, p, place, start, n)
     feather_tile(W, S[2], p, place, n)
 
 
-@opcode
-def selection_gamma(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
+@opcode()
+def selection_gamma(call: Any) -> None:
     """Raises the weights to the power p[0]."""
-    p, W = parameters(row), selection(work)
+    n = count(call)
+    p, W = parameters(call), selection(call)
     for i in range(n):
         w = min(max(W[i], ZERO), ONE)
         W[i] = exp2_fast(p[0] * log2_fast(w)) if w > ZERO else ZERO
@@ -242,10 +278,12 @@ def mix_tile(K: Any, kr: Any, kg: Any, kb: Any, r: Any, g: Any, b: Any, kept: An
         R[i], G[i], B[i] = code_of(x * gain), code_of(y * gain), code_of(z * gain)
 
 
-@opcode
-def mix_by(work: Any, row: Any, tables_at: Any, length: Any, taps_at: Any, pixels: Any, place_at: Any, start: Any, n: Any) -> None:
-    """MixBy: p is the rule (0 lighten, 1 darken, 2 luminance, 3 colour) and the luminance weights."""
-    p, C, H = parameters(row), channels(work), held_channels(work)
+@opcode(MixBy, lambda op: [MIXES.index(op.rule.mix), *op.rule.luminance, op.slot])
+def mix_by(call: Any) -> None:
+    """MixBy: p is the rule (0 lighten, 1 darken, 2 luminance, 3 colour), the luminance weights, the slot."""
+    n = count(call)
+    p, C = parameters(call), channels(call)
+    H = held_channels(call)[np.int64(p[4]) * 3 * TILE:]
     rule = np.int32(p[0])
     if rule < 2:
         for channel in range(3):

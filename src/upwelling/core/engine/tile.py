@@ -13,7 +13,21 @@ from llvmlite import ir
 from numba import prange, types
 from numba.extending import intrinsic
 
-from upwelling.core.engine.layout import LAYERS, SCRATCH, TILE
+from upwelling.core.engine.layout import (
+    CALL,
+    COUNT,
+    FIRST,
+    LAYERS,
+    LENGTH,
+    PIXELS,
+    PLACE,
+    ROW_AT,
+    SCRATCH,
+    TABLES,
+    TAPS,
+    TILE,
+    WORK,
+)
 from upwelling.core.kernels import parallel
 from upwelling.core.kernels.vector_code import I64, LANES, deinterleave, interleave, load, store
 
@@ -44,36 +58,16 @@ _apart, _together = _between(True), _between(False)
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def invoke(
-    context: Any, address: Any, work: Any, rows: Any, row: Any, tables: Any, taps: Any, place: Any, start: Any, n: Any
-) -> Any:
-    """Calls the operation at an address with pointers into the arrays."""
+def invoke(context: Any, address: Any, call: Any) -> Any:
+    """Calls the operation at an address with the numbers of a call."""
 
     def generate(context: Any, b: Any, signature: Any, a: Any) -> Any:
-        work, rows, tables, taps, place = (
-            context.make_array(signature.args[k])(context, b, a[k]) for k in (1, 2, 4, 5, 6)
-        )
-        whole, floats = ir.IntType(64), ir.FloatType().as_pointer()
-        called = ir.FunctionType(ir.VoidType(), [floats, floats, floats, whole, floats, whole, floats, whole, whole])
-        function = b.inttoptr(a[0], called.as_pointer())
-        parameters = b.gep(rows.data, [b.mul(a[3], b.extract_value(rows.shape, 1))])
-        b.call(
-            function,
-            [
-                work.data,
-                parameters,
-                tables.data,
-                b.extract_value(tables.shape, 0),
-                taps.data,
-                b.extract_value(taps.shape, 1),
-                place.data,
-                a[7],
-                a[8],
-            ],
-        )
+        numbers = context.make_array(signature.args[1])(context, b, a[1]).data
+        called = ir.FunctionType(ir.VoidType(), [ir.IntType(64).as_pointer()])
+        b.call(b.inttoptr(a[0], called.as_pointer()), [numbers])
         return context.get_dummy_value()
 
-    return types.void(address, work, rows, row, tables, taps, place, start, n), generate
+    return types.void(address, call), generate
 
 
 @parallel
@@ -89,6 +83,9 @@ def run_tiles(source: Any, addresses: Any, rows: Any, tables: Any, taps: Any, pl
         work = np.empty((LAYERS, TILE), np.float32)
         work[:SCRATCH] = 0
         R, G, B = work[0], work[1], work[2]
+        call = np.empty(CALL, np.int64)
+        call[WORK], call[TABLES], call[LENGTH] = work.ctypes.data, tables.ctypes.data, tables.shape[0]
+        call[TAPS], call[PIXELS], call[PLACE] = taps.ctypes.data, taps.shape[1], place.ctypes.data
         for tile in range(chunk * tiles // CHUNKS, (chunk + 1) * tiles // CHUNKS):
             start = tile * TILE
             n = min(start + TILE, count) - start
@@ -97,8 +94,10 @@ def run_tiles(source: Any, addresses: Any, rows: Any, tables: Any, taps: Any, pl
                 _apart(source, np.int64(start + i), work, np.int64(i))
             for i in range(whole, n):
                 R[i], G[i], B[i] = source[start + i, 0], source[start + i, 1], source[start + i, 2]
+            call[FIRST], call[COUNT] = start, n
             for step in range(addresses.shape[0]):
-                invoke(addresses[step], work, rows, step, tables, taps, place, start, n)
+                call[ROW_AT] = rows[step].ctypes.data
+                invoke(addresses[step], call)
             for i in range(0, whole, LANES):
                 _together(target, np.int64(start + i), work, np.int64(i))
             for i in range(whole, n):

@@ -34,7 +34,7 @@ CORE = FilePath(__file__).parents[1]
 _DECLARING = threading.Lock()
 _IMPORT = re.compile(r"^from upwelling\.core\.([\w.]+) import (\([^)]*\)|[^\n]+)", re.MULTILINE)
 _CONSTANT = re.compile(r"\b[A-Z][A-Z0-9_]+\b")
-_KERNELS = re.compile(r"^@(parallel|serial|inline|called|opcode)\b", re.MULTILINE)
+_KERNELS = re.compile(r"^@(parallel|serial|inline|called|intrinsic)\b", re.MULTILINE)
 
 
 def frozen_sources(file: FilePath, core: FilePath = CORE) -> list[FilePath]:

@@ -22,7 +22,8 @@ from upwelling.core.operations.coding import (
 )
 from upwelling.core.operations.colour import ColourShift
 from upwelling.core.operations.frame import RadialGain, Tap
-from upwelling.core.operations.matte import Join, Matte, Mix, MixBy
+from upwelling.core.operations.matte import Join, Matte
+from upwelling.core.operations.mixed import Aside, Mix, Mixed, MixRule, ShowMatte, mixed_in_log
 from upwelling.core.operations.pixel import (
     Affine,
     ApplyLut,
@@ -39,7 +40,7 @@ from upwelling.core.operations.pixel import (
     SlopeOffsetPower,
 )
 from upwelling.core.operations.reference import run_reference
-from upwelling.core.operations.selection import Blend, Hold, Select, ShowSelection
+from upwelling.core.operations.selection import Select
 from upwelling.core.operations.shapes import (
     EllipseSelection,
     LineSelection,
@@ -52,23 +53,23 @@ __all__ = [
     "NOTHING",
     "Affine",
     "ApplyLut",
+    "Aside",
     "BalanceHighlights",
     "BandGain",
-    "Blend",
     "ChannelCurves",
     "ColourShift",
     "Decode",
     "EllipseSelection",
     "Encode",
     "FrameOperation",
-    "Hold",
     "Join",
     "LineSelection",
     "LuminancePower",
     "Matrix",
     "Matte",
     "Mix",
-    "MixBy",
+    "MixRule",
+    "Mixed",
     "Needs",
     "Norm",
     "Operation",
@@ -82,7 +83,7 @@ __all__ = [
     "RootMatrix",
     "Saturate",
     "Select",
-    "ShowSelection",
+    "ShowMatte",
     "SlopeOffsetPower",
     "Tap",
     "convert_operations",
@@ -90,6 +91,7 @@ __all__ = [
     "encode_operations",
     "legal_in",
     "legal_out",
+    "mixed_in_log",
     "needs_of",
     "reach_of",
     "run_reference",

@@ -1,4 +1,4 @@
-"""Mattes: selections joined in order, then softened as one; and rules by which a step's result is mixed in."""
+"""Mattes: selections joined in order, then softened as one."""
 
 from __future__ import annotations
 
@@ -8,15 +8,11 @@ from typing import Literal, Protocol
 import numpy as np
 
 from upwelling.core.arrays import Float32, Float64
-from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.operations.base import NEIGHBOURS, NOTHING, Needs, PixelOperation, Place, needs_of
+from upwelling.core.operations.base import NEIGHBOURS, NOTHING, Needs, Place, needs_of
 from upwelling.core.operations.blur import blur_fast, blur_reference, gaussian_reach
 from upwelling.core.operations.grow import grow_fast, grow_reference
 
 Join = Literal["and", "or", "without"]
-Mix = Literal["replace", "lighten", "darken", "luminance", "colour"]
-LEAST_LIGHT = 1e-5
-"""Luminance below this counts as it where a ratio of two is taken: there is no colour to keep."""
 
 
 class Selection(Protocol):
@@ -24,6 +20,9 @@ class Selection(Protocol):
 
     @property
     def needs(self) -> Needs: ...
+
+    @property
+    def invert(self) -> bool: ...
 
     def weight(self, rgb: Float64, place: Place | None = None) -> Float64: ...
 
@@ -37,7 +36,7 @@ def joined(before: Float64, join: Join, weight: Float64) -> Float64:
 
 @dataclass(frozen=True)
 class Matte:
-    """Sets the weight 0…1 of each pixel for the blends that follow; does not change the pixel.
+    """A weight 0…1 for each pixel, by which something is mixed in.
 
     ``parts`` are joined in order; the first one's join is not looked at. Then small holes and specks of up to ``clean``
     are closed and removed, the whole grows (shrinks below 0) by ``grow``, is blurred by ``blur`` (a Gaussian's sigma),
@@ -58,9 +57,6 @@ class Matte:
     @property
     def needs(self) -> Needs:
         return needs_of(part for _, part in self.parts) | (NEIGHBOURS if self.softened else NOTHING)  # type: ignore[misc]
-
-    def apply(self, rgb: Float64) -> Float64:
-        return rgb
 
     def reach(self, pixel: float) -> int:
         """See FrameOperation."""
@@ -90,31 +86,3 @@ class Matte:
         weight = grow_fast(grow_fast(weight, clean), -clean)
         weight = blur_fast(grow_fast(weight, grow), sigma)
         return weight if self.gamma == 1 else np.clip(weight, 0, 1, dtype=np.float32) ** np.float32(1 / self.gamma)
-
-
-@dataclass(frozen=True)
-class MixBy(PixelOperation):
-    """Changes a step's result by what was held before it, both in ACEScct code: a channel is only ever made lighter, or
-    darker, or only luminance or only colour is taken from the result.
-
-    Luminance and colour are of the light: rgb·Y′/Y, with both luminances at least ``LEAST_LIGHT``.
-    """
-
-    mix: Mix
-    luminance: tuple[float, float, float]
-
-    def apply(self, rgb: Float64) -> Float64:
-        raise TypeError("MixBy needs the held value: use run_reference.")
-
-    def mixed(self, before: Float64, after: Float64) -> Float64:
-        """The new code of two codes (…, 3)."""
-        if self.mix == "lighten":
-            return np.maximum(before, after)
-        if self.mix == "darken":
-            return np.minimum(before, after)
-        kept, other = (before, after) if self.mix == "luminance" else (after, before)
-        light = np.asarray(ACESCCT.to_linear(kept))
-        weights = np.array(self.luminance)
-        mine = np.maximum(light @ weights, LEAST_LIGHT)
-        wanted = np.maximum(np.asarray(ACESCCT.to_linear(other)) @ weights, LEAST_LIGHT)
-        return np.asarray(ACESCCT.from_linear(light * (wanted / mine)[..., None]))

@@ -8,8 +8,7 @@ import numpy as np
 
 from upwelling.core.arrays import Float64
 from upwelling.core.operations.base import FrameOperation, Operation, Place, PlacedOperation, check_place, needs_of
-from upwelling.core.operations.matte import Matte, MixBy
-from upwelling.core.operations.selection import Blend, Hold, ShowSelection
+from upwelling.core.operations.mixed import Mixed, ShowMatte
 from upwelling.core.operations.time_mean import TimeMean
 
 
@@ -20,20 +19,11 @@ def run_reference(operations: Sequence[Operation], rgb: Float64, place: Place | 
     """
     value = np.asarray(rgb, dtype=np.float64)
     check_place(needs_of(operations), value.shape, place)
-    held, weight = [value, value], np.ones(value.shape[:-1])
     for operation in operations:
-        if isinstance(operation, Hold):
-            held[operation.slot] = value
-        elif isinstance(operation, Matte):
-            weight = operation.weight(value, place)
-        elif isinstance(operation, MixBy):
-            value = operation.mixed(held[0], value)
-        elif isinstance(operation, ShowSelection):
-            value = np.repeat(weight[..., None], 3, axis=-1)
-        elif isinstance(operation, Blend):
-            before = held[operation.slot]
-            share = operation.strength * (weight[..., None] if operation.selected else 1.0)
-            value = before + share * (value - before)
+        if isinstance(operation, Mixed):
+            value = _mixed(operation, value, place)
+        elif isinstance(operation, ShowMatte):
+            value = np.repeat(operation.matte.weight(value, place)[..., None], 3, axis=-1)
         elif isinstance(operation, TimeMean):
             assert place is not None
             codes = operation.codes(value.shape, place)
@@ -44,3 +34,14 @@ def run_reference(operations: Sequence[Operation], rgb: Float64, place: Place | 
         else:
             value = operation.apply(value)
     return value
+
+
+def _mixed(operation: Mixed, value: Float64, place: Place | None) -> Float64:
+    before = run_reference(operation.into, value)
+    after = run_reference((*operation.back, *operation.inside, *operation.into), before, place)
+    if operation.rule is not None:
+        after = operation.rule.mixed(before, after)
+    if not operation.taken_whole:
+        weight = operation.matte.weight(value, place)[..., None] if operation.matte else 1.0
+        after = before + operation.strength * weight * (after - before)
+    return run_reference(operation.back, after)

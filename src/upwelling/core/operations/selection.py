@@ -1,14 +1,14 @@
-"""Colours selected, values held before a step and mixed in after it."""
+"""Colours selected by hue, saturation and level."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import ClassVar
 
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.operations.base import NOTHING, Needs, PixelOperation, Place
+from upwelling.core.operations.base import NOTHING, Needs, Place
 from upwelling.core.operations.colour import Rows, polar, smooth
 
 
@@ -36,33 +36,3 @@ class Select:
         for value, (low, high, soft) in ((saturation, self.saturation), (stops, self.stops)):
             weight = weight * smooth((value - low) / soft + 1) * smooth((high - value) / soft + 1)
         return 1 - weight if self.invert else weight
-
-
-@dataclass(frozen=True)
-class ShowSelection(PixelOperation):
-    """Replaces the pixel by its selection, 0…1 in all three channels."""
-
-    def apply(self, rgb: Float64) -> Float64:
-        raise TypeError("ShowSelection needs a selection: use run_reference.")
-
-
-@dataclass(frozen=True)
-class Hold(PixelOperation):
-    """Keeps the present value in ``slot`` for the ``Blend`` of that slot."""
-
-    slot: Literal[0, 1] = 0
-
-    def apply(self, rgb: Float64) -> Float64:
-        return rgb
-
-
-@dataclass(frozen=True)
-class Blend(PixelOperation):
-    """held + strength·(now − held); with ``selected`` the strength is times the last ``Matte``."""
-
-    strength: float
-    slot: Literal[0, 1] = 0
-    selected: bool = False
-
-    def apply(self, rgb: Float64) -> Float64:
-        raise TypeError("Blend needs the held value: use run_reference.")

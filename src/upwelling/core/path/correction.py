@@ -8,10 +8,9 @@ from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.frozen import Frozen
-from upwelling.core.operations import Operation
+from upwelling.core.operations import Operation, mixed_in_log
 from upwelling.core.path.look_recipe import with_ids
 from upwelling.core.steps import AnyStep, LutStep
-from upwelling.core.steps.group import mixed
 
 MOST_STEPS = 12
 """Of one correction; also of several put one after the other."""
@@ -52,7 +51,7 @@ class Correction(Frozen):
         if not self.acts:
             return ()
         made = tuple(op for step in self.steps if step.on for op in step.operations(working))
-        return made if self.strength == 1 else mixed(made, self.strength)
+        return made if self.strength == 1 else mixed_in_log(made, self.strength)
 
     def numbers(self, body: dict[str, Any]) -> dict[str, Any]:
         """What of its plain data changes numbers, for fingerprints."""

@@ -24,11 +24,13 @@ from upwelling.core.errors import RecipeError
 from upwelling.core.frozen import Frozen
 from upwelling.core.operations import (
     Matrix,
+    Mixed,
     Needs,
     Operation,
     Place,
     legal_in,
     legal_out,
+    mixed_in_log,
     needs_of,
     reach_of,
     run_reference,
@@ -40,7 +42,7 @@ from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION, without_table
 from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, StageName, Trim
 from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep
-from upwelling.core.steps.group import mixed, runs_of
+from upwelling.core.steps.group import runs_of
 
 
 class Path(Frozen):
@@ -129,7 +131,7 @@ class Path(Frozen):
         segments["trim"] = self._steps(self.trim)
         look = self._steps(self.look)
         if look and self.look.strength < 1:
-            look = mixed(look, self.look.strength)
+            look = mixed_in_log(look, self.look.strength)
         segments["look"] = look
         if self.rendering.on:
             rendered = self.rendering.method.operations(working, target, self.input.adaptation)
@@ -155,7 +157,7 @@ class Path(Frozen):
         operations: list[Operation] = []
         for group, steps in runs_of(stage.steps, stage.groups if isinstance(stage, Trim) else ()):
             made = tuple(op for s in steps if self.takes(s) for op in s.operations(self.working_primaries))
-            operations += made if group is None or group.strength == 1 else mixed(made, group.strength)
+            operations += made if group is None or group.strength == 1 else mixed_in_log(made, group.strength)
         return tuple(operations)
 
     def takes(self, step: AnyStep) -> bool:
@@ -294,6 +296,9 @@ def _led_up_to(operations: tuple[Operation, ...], before: tuple[Operation, ...])
     for operation in operations:
         if isinstance(operation, TimeMean):
             operation = replace(operation, before=(*before, *made))
+        elif isinstance(operation, Mixed) and "frames" in operation.needs:
+            led = (*before, *made, *operation.led_to)
+            operation = replace(operation, inside=_led_up_to(operation.inside, led))
         made.append(operation)
     return tuple(made)
 

@@ -9,19 +9,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.errors import PlaceNeeded
-from upwelling.core.operations import (
-    Blend,
-    Hold,
-    Matte,
-    MixBy,
-    Operation,
-    Place,
-    ShowSelection,
-    needs_of,
-    run_reference,
-)
-from upwelling.core.operations.base import FrameOperation
-from upwelling.core.operations.time_mean import TimeMean
+from upwelling.core.operations import FrameOperation, Operation, Place, needs_of, run_reference
 from upwelling.core.path.path import Path
 from upwelling.core.path.stages import STAGES, StageName
 
@@ -36,8 +24,6 @@ class Boundary:
     rgb: tuple[float, float, float]
 
 
-APART = (Hold, Blend, MixBy, Matte, ShowSelection, TimeMean)
-"""Operations that keep a whole window for later, or take one up."""
 Run = Callable[[tuple[Operation, ...], Any, Place | None], Any]
 
 
@@ -49,7 +35,7 @@ def _to_the_pixel(
     here = place.part(row, column) if place else None
     last = max((n for n, one in enumerate(operations) if "neighbours" in one.needs), default=-1)
     widest = operations[last] if last >= 0 else None
-    if place is None or not isinstance(widest, FrameOperation) or any(isinstance(one, APART) for one in operations):
+    if place is None or not isinstance(widest, FrameOperation) or "frames" in needs_of(operations):
         value = run(operations, value, place) if operations else value
         return np.asarray(value[row : row + 1, column : column + 1], dtype=np.float64), here
     if last:

@@ -8,7 +8,7 @@ from pydantic import Field, field_validator, model_validator
 from upwelling.core.colour.primaries import Adaptation, rgb_to_rgb
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.frozen import Frozen
-from upwelling.core.operations import Affine, Blend, Hold, Matrix, Operation
+from upwelling.core.operations import Affine, Matrix, Mixed, Operation
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import Output, output
 
@@ -69,8 +69,7 @@ class DisplayLook(Frozen):
         )
         if self.strength == 1:
             return work
-        encode, decode = target.encode_operations(), target.decode_operations()
-        return (*encode, Hold(1), *decode, *work, *encode, Blend(self.strength, 1), *decode)
+        return (Mixed(work, self.strength, into=target.encode_operations(), back=target.decode_operations()),)
 
     def remark(self, target: Output) -> str:
         """What is lost because the table was made for a smaller display; empty where nothing is."""

@@ -7,10 +7,9 @@ from typing import Annotated, Any, ClassVar, Self
 from pydantic import Field
 
 from upwelling.core.colour.primaries import Primaries, primaries, rgb_to_xyz
-from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.curves.spline import Spline
 from upwelling.core.errors import BadValue
-from upwelling.core.operations import Blend, Decode, Encode, Hold, Mix, MixBy, Needs, Operation, needs_of
+from upwelling.core.operations import Mix, MixRule, Needs, Operation, mixed_in_log, needs_of
 from upwelling.core.operations.time_mean import Frames
 from upwelling.core.steps.selections import Matte
 from upwelling.core.steps.track import Keyed
@@ -113,18 +112,9 @@ class Step(Keyed):
             return ()
         if self.acts_wholly:
             return self.work(working)
+        rule = None if self.mix == "replace" else MixRule(self.mix, luminance_of(working))
         matte = self.limit.operation(working) if self.limit else None
-        return (
-            *((matte,) if matte else ()),
-            Encode(ACESCCT),
-            Hold(),
-            Decode(ACESCCT),
-            *self.work(working),
-            Encode(ACESCCT),
-            *(() if self.mix == "replace" else (MixBy(self.mix, luminance_of(working)),)),
-            *((Blend(self.strength, selected=matte is not None),) if matte or self.strength < 1 else ()),
-            Decode(ACESCCT),
-        )
+        return mixed_in_log(self.work(working), self.strength, matte, rule)
 
     def needs(self, working: Primaries) -> Needs:
         """What it needs beside a pixel's own value, as it stands."""

@@ -8,9 +8,7 @@ from typing import Any
 
 from pydantic import Field
 
-from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.frozen import Frozen
-from upwelling.core.operations import Blend, Decode, Encode, Hold, Operation
 from upwelling.core.steps.base import Step
 
 MOST_GROUPS = 12
@@ -37,21 +35,6 @@ def runs_of(steps: Sequence[Any], groups: Sequence[StepGroup]) -> Iterator[tuple
     known = {group.id: group for group in groups}
     for name, run in groupby(steps, key=lambda step: step.group if step.group in known else ""):
         yield known.get(name), list(run)
-
-
-def mixed(operations: tuple[Operation, ...], strength: float) -> tuple[Operation, ...]:
-    """Operations on working light, mixed by a strength into what enters them, in the working log space."""
-    if not operations:
-        return ()
-    return (
-        Encode(ACESCCT),
-        Hold(1),
-        Decode(ACESCCT),
-        *operations,
-        Encode(ACESCCT),
-        Blend(strength, 1),
-        Decode(ACESCCT),
-    )
 
 
 def check_groups(steps: Sequence[Step], groups: Sequence[StepGroup]) -> None:

@@ -11,7 +11,7 @@ from django.conf import settings
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.curves.aces_log import ACESCCT
-from upwelling.core.operations import Blend, Encode, Hold, Operation, Place, Tap
+from upwelling.core.operations import Aside, Encode, Operation, Place, Tap
 from upwelling.core.path import Path, StageName
 from upwelling.web.common.kept import Kept
 from upwelling.web.footage.pictures import light_to_screen, view_operations
@@ -97,16 +97,10 @@ class FrameValues:
             base = self.path.until("trim")
         to_view = view_operations(self.path)
         # The view begins by undoing the display's curve; it is taken from the light before that curve instead.
-        view: tuple[Operation, ...] = (Blend(0.0, 1), *light_to_screen(self.path.target)) if to_view else ()
-        operations = (
-            *whole[len(base) :],
-            Tap(0),
-            *self.segments["rendering"],
-            Hold(1),
-            *self.segments["display"],
-            Tap(1),
-            *view,
-        )
+        signal: tuple[Operation, ...] = (*self.segments["display"], Tap(1))
+        if to_view:
+            signal = (Aside(signal), *light_to_screen(self.path.target))
+        operations = (*whole[len(base) :], Tap(0), *self.segments["rendering"], *signal)
         source = self._up_to(base)
         taps = memory("taps", (2, *source.shape))
         self._made["view"] = engine.run(

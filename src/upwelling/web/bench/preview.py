@@ -12,7 +12,7 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
-from upwelling.core.operations import Matte, ShowSelection
+from upwelling.core.operations import Matte, ShowMatte
 from upwelling.core.path import Path, StageName
 from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, SceneFacts, SignalFacts, scene_facts
 from upwelling.core.scopes.picture_views import (
@@ -215,7 +215,7 @@ def _matte(made: FrameValues, step: Step | None) -> Float32 | None:
 
 
 def _shown(matte: Matte) -> engine.Program:
-    return engine.compile_operations((matte, ShowSelection()))
+    return engine.compile_operations((ShowMatte(matte),))
 
 
 def _now(step: Step) -> dict[str, Any]:
