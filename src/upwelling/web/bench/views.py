@@ -25,7 +25,6 @@ from upwelling.core.steps.base import MIXES, OWN
 from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, trim_fits
-from upwelling.web.bench.held import held
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.opening import remember
 from upwelling.web.bench.preview import View, Wish, preview
@@ -272,7 +271,6 @@ def preview_of(request: HttpRequest, production: Production, shot: Shot) -> Http
     204 without content when the page has asked for something newer meanwhile.
     """
     body = json_body(request, "setting")
-    shot = held(shot, moving=not body.get("lossless"))
     settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
     return previewed(shot, frame_of(shot, None if index is None else whole(index)), settings, body)
