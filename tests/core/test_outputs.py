@@ -13,8 +13,8 @@ from upwelling.core.operations import run_reference
 from upwelling.core.outputs import OUTPUTS, CustomOutput, output
 from upwelling.core.outputs.levels import levels
 from upwelling.core.outputs.mastering import LightLevel, MasteringDisplay
+from upwelling.core.outputs.monitor import Monitor, read_patches
 from upwelling.core.path import Display, Input, Path, Trim
-from upwelling.core.simulate.monitor import Monitor, read_patches
 from upwelling.core.steps import Exposure
 
 

@@ -9,9 +9,9 @@ from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.operations import run_reference
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import output
+from upwelling.core.outputs.monitor import MONITORS, Monitor
 from upwelling.core.path.stages import Trim
 from upwelling.core.rendering import DisplayTable
-from upwelling.core.simulate.monitor import MONITORS, Monitor
 from upwelling.core.steps import Contrast, Exposure
 from upwelling.core.viewing import Viewing, monitor_operations
 

@@ -28,6 +28,7 @@ from upwelling.web.bakes.orders import model_shots, order_for
 from upwelling.web.bakes.orders import test_frames as frames_for_tests
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.history import apply_settings
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.jobs.models import Job, Task
 from upwelling.web.jobs.services import request_cancel, running
@@ -90,7 +91,7 @@ def test_a_certificate_of_an_earlier_version_is_kept(shot, as_):
         production=shot.production,
         shot=shot,
         shot_name="ramp",
-        recipe=shot.path().model_dump(mode="json"),
+        recipe=path_of(shot).model_dump(mode="json"),
         fingerprint="0" * 64,
         size=17,
         file_name="old.cube",

@@ -32,6 +32,7 @@ from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.common.kept import Kept
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import MOST_STEPS, ShotSettings
 
@@ -130,7 +131,7 @@ def test_every_scope_at_every_boundary(shot, as_, kind, boundary):
     ],
 )
 def test_ticks_stand_where_their_value_is(shot, boundary, scale, place, label):
-    _, _, ticks = level_ticks(ScopeChoice(boundary=boundary, scale=scale), Shot.objects.get().path())
+    _, _, ticks = level_ticks(ScopeChoice(boundary=boundary, scale=scale), path_of(Shot.objects.get()))
     assert {t["label"]: t["place"] for t in ticks}[label] == pytest.approx(place, abs=1e-4)
 
 
@@ -141,7 +142,7 @@ def test_region_limits_what_is_measured(shot, as_):
     assert head["measured"] == "25.0 %"
     rows = {row["name"]: row["value"] for row in head["region"]}
     code = read_still(shot.disk_path).code[:, 24:48]
-    path = Shot.objects.get().path()
+    path = path_of(Shot.objects.get())
     mean = path.apply(code).reshape(-1, 3).mean(axis=0) * 100
     np.testing.assert_allclose([float(v) for v in rows["Mean R G B"].split()[:3]], mean, atol=0.06)
     light = path.to_working(code).reshape(-1, 3).mean(axis=0) @ [0.2722287, 0.6740818, 0.0536895]
@@ -225,7 +226,9 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     settings = ShotSettings().with_steps([WhiteBalance(**{name: said[name] for name in ("kelvin", "duv", "target")})])
     shown = Shot.objects.get()
     code = read_still(shot.disk_path).code[20, 30:50].mean(axis=0)
-    traced = dict(zip(("camera", "input", "trim"), path_trace(shown.path(settings), code)[:3], strict=True))["trim"].rgb
+    traced = dict(zip(("camera", "input", "trim"), path_trace(path_of(shown, settings), code)[:3], strict=True))[
+        "trim"
+    ].rgb
     np.testing.assert_allclose(np.array(traced) / traced[1], 1, atol=0.011)
     assert "stops red" in said["sentence"]
     found = post(
@@ -233,8 +236,8 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     ).json()["range"]
     weight = (
         ColourRange(**found)
-        .operation(shown.path().working_primaries)
-        .weight(shown.path().to_working(read_still(shot.disk_path).code[20, 32:46]))
+        .operation(path_of(shown).working_primaries)
+        .weight(path_of(shown).to_working(read_still(shot.disk_path).code[20, 32:46]))
     )
     assert weight.min() > 0.5
     more = post(tess, shot, "colour-range", {**place, "how": "more", "range": found}).json()
@@ -339,7 +342,7 @@ def test_what_lies_before_the_step_in_hand_is_kept(shot):
         made = FrameValues(
             frame.key,
             frame.working,
-            shot.path(ShotSettings().with_steps([Exposure(stops=stops), Contrast(contrast=1.1)])),
+            path_of(shot, ShotSettings().with_steps([Exposure(stops=stops), Contrast(contrast=1.1)])),
             ("trim", "exposure"),
         )
         made.render()

@@ -9,6 +9,7 @@ from tests.core.test_display_look import dusk
 from tests.web.test_luts import bring
 from upwelling.core.lut.formats.cube import format_cube
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.productions.deliveries import deliver
 
@@ -52,9 +53,9 @@ def test_it_lies_over_every_shot_and_a_shot_can_leave_it_out(tess, row, shot):
     assert "can lie over what the rendering gives" in page
     assert "Make a Look of it" not in page
     assert say(tess, row, "use", **{"as": "over", "percent": "60"}).status_code == 302
-    plain, shot = shot.path(), fresh(shot)
-    assert shot.path().rendering.look.strength == 0.6
-    assert shot.path().fingerprint != plain.fingerprint
+    plain, shot = path_of(shot), fresh(shot)
+    assert path_of(shot).rendering.look.strength == 0.6
+    assert path_of(shot).fingerprint != plain.fingerprint
     assert rendering_line(tess, shot).endswith(f"\n+ dusk.cube, {SDR} at 60 %")
     assert rendering_line(tess, shot, display_look_strength=0.25).endswith("at 25 %")
     assert rendering_line(tess, shot, display_look_on=False).endswith("\n+ without dusk.cube")
@@ -62,7 +63,7 @@ def test_it_lies_over_every_shot_and_a_shot_can_leave_it_out(tess, row, shot):
     assert "Look of the display: <b" in bench
     assert "file_sha256" not in bench  # the table itself stays with the server
     assert say(tess, row, "use", **{"as": "off"}).status_code == 302
-    assert fresh(shot).path().rendering.look is None
+    assert path_of(fresh(shot)).rendering.look is None
 
 
 def test_outputs_of_the_other_kind_are_rendered_without_it(tess, row, shot, production):
@@ -70,8 +71,8 @@ def test_outputs_of_the_other_kind_are_rendered_without_it(tess, row, shot, prod
     production.refresh_from_db()
     deliver(production, "BT.2100 PQ 1000")
     shot = fresh(shot)
-    assert shot.path().rendering.look is not None
-    assert shot.path(output="BT.2100 PQ 1000").rendering.look is None
+    assert path_of(shot).rendering.look is not None
+    assert path_of(shot, output="BT.2100 PQ 1000").rendering.look is None
 
 
 @pytest.mark.parametrize(
@@ -99,4 +100,4 @@ def test_another_takes_its_place_and_the_page_says_so(tess, row, shot):
     say(tess, night, "declare", expects=SDR, gives=SDR)
     answer = tess.post(f"/p/kilnlight/luts/{night.pk}/use/", {"as": "over", "percent": "100"}, follow=True)
     assert "in place of dusk.cube" in answer.content.decode()
-    assert fresh(shot).path().rendering.look.lut.table.name == "night.cube"
+    assert path_of(fresh(shot)).rendering.look.lut.table.name == "night.cube"

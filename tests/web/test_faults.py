@@ -19,6 +19,7 @@ from upwelling.web.footage import splits
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.look_services import create_look
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.services import request_cancel, running
 
@@ -173,5 +174,5 @@ def test_a_movie_with_damage_in_the_middle(upload, as_, tmp_path):
         frame_of(shot, 4)
     assert tess.get(f"/p/kilnlight/bench/{shot.pk}/filmstrip/").status_code == 200
     shot.encoding = "sRGB/BT.709"
-    pictures = _pictures(shot, shot.path(), [3, 4, 5], 64)
+    pictures = _pictures(shot, path_of(shot), [3, 4, 5], 64)
     assert [len(np.unique(picture)) for picture in pictures] == [1, 2, 1]

@@ -29,6 +29,7 @@ from upwelling.web.footage.cameras import (
 )
 from upwelling.web.footage.folders import folder_list
 from upwelling.web.footage.models import Arrival, Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shots import AlreadyHere, accept, bring_in, reconsider, settle_encoding
 from upwelling.web.jobs.work import queue_again
 from upwelling.web.productions.services import set_rules
@@ -277,14 +278,14 @@ def test_unmanaged_shows_the_files_own_numbers(registered, production, as_):
     settle_encoding(registered["A012.dpx"], "S-Log3/S-Gamut3.Cine", "")
     set_rules(production, {"managed": False})
     shot = Shot.objects.get(original_name="A012.dpx")
-    np.testing.assert_allclose(shot.path().apply([0.2, 0.5, 0.8]), [0.2, 0.5, 0.8], atol=1e-9)
+    np.testing.assert_allclose(path_of(shot).apply([0.2, 0.5, 0.8]), [0.2, 0.5, 0.8], atol=1e-9)
     page = as_("tess").get(f"/p/kilnlight/bench/{shot.pk}/").content.decode()
     assert "Colour management is off" in page
     assert '"editable": false' in page
     as_("tess").post(
         f"/p/kilnlight/shots/{shot.pk}/encoding/", {"managed": "on", "encoding": shot.encoding, "range": ""}
     )
-    assert Shot.objects.get(pk=shot.pk).path().input.on
+    assert path_of(Shot.objects.get(pk=shot.pk)).input.on
 
 
 def test_pages_show_what_is_known(registered, production, as_):
@@ -328,7 +329,7 @@ def test_raw_is_developed_by_the_camera_unless_the_shot_says_otherwise(registere
     assign(camera, [shot])
     set_development(camera, {"balance": "tungsten", "exposure": 1.0})
     fresh = Shot.objects.get(pk=shot.pk)
-    assert fresh.path().camera.raw.development.balance == "tungsten"
+    assert path_of(fresh).camera.raw.development.balance == "tungsten"
     body = fresh.settings.model_dump(mode="json")
     body["development"] = {"balance": "own", "kelvin": 4200.0, "exposure": -0.5}
     answer = as_("tess").post(
@@ -338,7 +339,7 @@ def test_raw_is_developed_by_the_camera_unless_the_shot_says_otherwise(registere
     )
     assert answer.status_code == 200
     fresh = Shot.objects.get(pk=shot.pk)
-    assert fresh.path().camera.raw.development.kelvin == 4200
+    assert path_of(fresh).camera.raw.development.kelvin == 4200
     page = as_("tess").get(f"/p/kilnlight/bench/{shot.pk}/").content.decode()
     assert "Raw development" in page
     assert "own, 4200 K" in page

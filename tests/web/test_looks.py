@@ -22,6 +22,7 @@ from upwelling.web.footage.listing import numbers_with
 from upwelling.web.footage.look_models import Look, looks_of
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group, new_version
 from upwelling.web.footage.models import SharedChange, Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
 from upwelling.web.footage.shots import bring_in
 from upwelling.web.looks.editing import rows_of
@@ -79,9 +80,9 @@ def test_nearest_giver_wins_and_each_says_where_it_comes_from(shots, warm, peopl
         ("Warm", "production"),
     ]
     fresh = Shot.objects.get(pk=shots[1].pk)
-    assert fresh.path().look.steps[0].amount == 0.5
-    assert fresh.path(ShotSettings(look_on=False)).look.on is False
-    assert fresh.path(ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).look.strength == 0.3
+    assert path_of(fresh).look.steps[0].amount == 0.5
+    assert path_of(fresh, ShotSettings(look_on=False)).look.on is False
+    assert path_of(fresh, ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).look.strength == 0.3
     give_to_all(production, None, 1.0, group, inherit=True)
     assert now(shots[1]).version.name == "Warm"
     assert set(numbers_with(warm)) == {shots[1].pk, shots[2].pk}
@@ -89,11 +90,11 @@ def test_nearest_giver_wins_and_each_says_where_it_comes_from(shots, warm, peopl
 
 def test_giving_to_many_is_one_undo(shots, warm, people):
     production = shots[0].production
-    before = [s.path().fingerprint for s in shots]
+    before = [path_of(s).fingerprint for s in shots]
     change = give_look(production, people["tess"], warm, 0.5, [s.pk for s in shots])
-    assert all(Shot.objects.get(pk=s.pk).path().fingerprint != f for s, f in zip(shots, before, strict=True))
+    assert all(path_of(Shot.objects.get(pk=s.pk)).fingerprint != f for s, f in zip(shots, before, strict=True))
     assert unshare(change) == []
-    assert [Shot.objects.get(pk=s.pk).path().fingerprint for s in shots] == before
+    assert [path_of(Shot.objects.get(pk=s.pk)).fingerprint for s in shots] == before
 
 
 def test_versions_follow_and_come_back(shots, warm, people):
@@ -319,5 +320,5 @@ def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num
     production = Production.objects.get()
     with django_assert_max_num_queries(9):
         for one in shots_of(production):
-            one.path()
+            path_of(one)
     assert len(looks_of(production).versions) == 1

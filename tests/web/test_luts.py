@@ -20,6 +20,7 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.footage.look_models import Look
 from upwelling.web.footage.look_services import give_to_all
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.services import bring_in_lut, declare, use_as_rendering
@@ -55,14 +56,14 @@ def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, productio
     bytes_of = as_("vera").get(f"/p/kilnlight/luts/{row.pk}/file/").streaming_content
     assert b"".join(bytes_of) == data
     fresh = Shot.objects.get(pk=shots[0].pk)
-    recipe = fresh.path().to_recipe()
-    assert Path.from_recipe(recipe).fingerprint == fresh.path().fingerprint
+    recipe = path_of(fresh).to_recipe()
+    assert Path.from_recipe(recipe).fingerprint == path_of(fresh).fingerprint
     assert as_("vera").get(f"/p/kilnlight/bench/{shots[0].pk}/").status_code == 200
     with django_capture_on_commit_callbacks(execute=True):
         tess.post(f"/p/kilnlight/luts/{row.pk}/remove/")
     assert not ImportedLut.objects.exists()
     assert not list((fresh.disk_path.parent.parent.parent / "luts").rglob("*.cube"))
-    assert Shot.objects.get(pk=shots[0].pk).path().fingerprint == fresh.path().fingerprint
+    assert path_of(Shot.objects.get(pk=shots[0].pk)).fingerprint == path_of(fresh).fingerprint
 
 
 def test_legal_codes_that_are_declared_full_are_said(shot, as_, production):
@@ -156,7 +157,7 @@ def test_a_conversion_as_rendering(shots, as_, production, tmp_path):
     assert tess.post(P + "new/", {"from": "lut", "lut": row.pk}).status_code == 422
     assert tess.post(f"/p/kilnlight/luts/{row.pk}/use/", {"as": "rendering"}).status_code == 302
     fresh = Shot.objects.get(pk=shots[0].pk)
-    assert fresh.path().rendering.method.kind == "lut"
+    assert path_of(fresh).rendering.method.kind == "lut"
     for address in (f"/p/kilnlight/bench/{shots[0].pk}/", "/p/kilnlight/", "/p/kilnlight/outputs/"):
         assert tess.get(address).status_code == 200, address
     preview = tess.post(f"/p/kilnlight/bench/{shots[0].pk}/preview/", {"settings": {}}, content_type="application/json")

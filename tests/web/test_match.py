@@ -15,6 +15,7 @@ from upwelling.core.steps import Exposure
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.footage.history import set_mark
 from upwelling.web.footage.models import Camera, Shot, ShotState
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Member
 from upwelling.web.productions.services import create_production
@@ -105,15 +106,15 @@ def test_a_camera_is_matched_to_another_for_all_its_shots(shot, two, as_, people
     tess, page = as_("tess"), f"/p/kilnlight/cameras/{b_cam.pk}/"
     asked = {"shot": b.pk, "reference": a.pk, "method": "scene"}
     assert as_("vera").post(f"{page}match/", asked).status_code == 403
-    plain = b.path().fingerprint
+    plain = path_of(b).fingerprint
     said = tess.post(f"{page}match/", asked, follow=True).content.decode()
     assert "Match to A-cam is B-cam’s correction now" in said
     fresh = Shot.objects.get(pk=b.pk)
-    held = fresh.path().input.correction
+    held = path_of(fresh).input.correction
     assert sum(step.stops for step in held.steps if step.kind == "exposure") == pytest.approx(1, abs=0.15)
     assert f"frame 0 of {a.name} ({a.sha256[:8]})" in held.note
-    assert fresh.path().fingerprint != plain
-    assert Shot.objects.get(pk=a.pk).path().input.correction is None
+    assert path_of(fresh).fingerprint != plain
+    assert path_of(Shot.objects.get(pk=a.pk)).input.correction is None
     bench = tess.get(f"/p/kilnlight/bench/{b.pk}/").content.decode()
     assert "B-cam’s correction: Match to A-cam" in bench
     for which in ("reference", "without", "with"):
@@ -122,13 +123,13 @@ def test_a_camera_is_matched_to_another_for_all_its_shots(shot, two, as_, people
     no = fresh.settings.model_copy(update={"correction_on": False})
     assert post(tess, fresh, "save", {"settings": no.model_dump(mode="json"), "version": 0}).status_code == 200
     fresh = Shot.objects.get(pk=b.pk)
-    assert fresh.path().fingerprint == plain
+    assert path_of(fresh).fingerprint == plain
     assert "Left out by" in tess.get(page).content.decode()
     assert variant_path(fresh, {"trim": "without"}).input.correction == held, "the camera's own table has it"
     for what, acts in (("off", False), ("on", True), ("remove", False)):
         tess.post(f"{page}correction/", {"what": what})
         again = Shot.objects.get(pk=b.pk)
-        assert (again.path(ShotSettings()).input.correction is not None) == acts, what
+        assert (path_of(again, ShotSettings()).input.correction is not None) == acts, what
     assert "has no correction" in tess.post(f"{page}correction/", {"what": "on"}, follow=True).content.decode()
     for wrong, words in (
         ({**asked, "reference": b.pk}, "is of B-cam too"),
@@ -152,7 +153,7 @@ def test_a_match_is_given_from_the_bench_to_the_camera(two, as_, people, product
         now = Shot.objects.get(pk=b.pk)
         found = match(tess, now, now.settings, kind="shot", pk=a.pk, method=method).json()
         assert post(tess, now, "save", {"settings": found["settings"], "version": version}).status_code == 200
-        seen = Shot.objects.get(pk=b.pk).path()
+        seen = path_of(Shot.objects.get(pk=b.pk))
         assert post(tess, b, "match/give", {"version": version}).status_code == 422
         said = post(tess, b, "match/give", {"version": version + 1, "kind": "shot", "pk": a.pk})
         assert said.status_code == 200, said.content
@@ -162,7 +163,7 @@ def test_a_match_is_given_from_the_bench_to_the_camera(two, as_, people, product
         after = Shot.objects.get(pk=b.pk)
         assert not any(step.group for step in after.settings.steps)
         code = np.random.default_rng(1).random((50, 3))
-        assert np.allclose(after.path().to_working(code), seen_after(seen, code), rtol=1e-9)
+        assert np.allclose(path_of(after).to_working(code), seen_after(seen, code), rtol=1e-9)
     kinds = [step.kind for step in Camera.objects.get(pk=camera.pk).own_correction.steps]
     assert kinds[0] == "exposure"
     assert len(kinds) > 1

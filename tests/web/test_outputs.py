@@ -10,6 +10,7 @@ from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.steps import Exposure
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.services import define_output, set_rules
 
@@ -100,7 +101,7 @@ def test_own_outputs_are_made_used_changed_and_removed(as_, production, shot):
     row = production.own_outputs.get()
     client.post("/p/kilnlight/outputs/deliver/", {"output": "Wall", "what": "add"})
     shot = Shot.objects.select_related("production").get(pk=shot.pk)
-    path = shot.path(None, "Wall")
+    path = path_of(shot, None, "Wall")
     assert (path.target.name, path.target.peak_nits, path.display.depth) == ("Wall", 180.0, 10)
     assert (
         "Take it off that list first"
@@ -151,7 +152,7 @@ def test_a_delivery_follows_the_production_or_its_own_rendering(production, peop
     )
     shot = Shot.objects.select_related("production").get(pk=shot.pk)
     own = ShotSettings(rendering=Bt2390(source_nits=2000.0))
-    kinds = {name: shot.path(own, name).rendering.method for name in ("", "BT.2100 PQ 1000", "sRGB")}
+    kinds = {name: path_of(shot, own, name).rendering.method for name in ("", "BT.2100 PQ 1000", "sRGB")}
     assert kinds[""].source_nits == kinds["BT.2100 PQ 1000"].source_nits == 2000.0
     assert kinds["sRGB"] == Bt2390()
 

@@ -9,6 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from upwelling.core.lut import Lut1D
 from upwelling.core.tables.files import write_lut
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shots import settle_encoding
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.services import set_rules
@@ -55,7 +56,7 @@ def test_a_data_sheet_becomes_an_encoding(define, shot, production):
     shot = Shot.objects.get()
     settle_encoding(shot, "emberlog", "full")
     assert shot.encoding == "Emberlog"
-    path = Shot.objects.get().path()
+    path = path_of(Shot.objects.get())
     assert path.input.custom.name == "Emberlog"
     # The constants are those of LogC3 at EI 800 with its tangent below the break: mid grey is code 400.
     assert float(path.to_working(np.full(3, 400 / 1023))[1]) == pytest.approx(0.18, rel=2e-3)
@@ -94,7 +95,7 @@ def test_a_makers_lut(define, cube, shot):
     )
     assert "Maker is saved" in page
     settle_encoding(Shot.objects.get(), "Maker", "full")
-    light = Shot.objects.get().path().to_working(np.full(3, 420 / 1023))
+    light = path_of(Shot.objects.get()).to_working(np.full(3, 420 / 1023))
     np.testing.assert_allclose(light, 0.18, rtol=2e-3)
     table = define(
         kind="table",

@@ -15,6 +15,7 @@ from upwelling.core.steps.track import Track
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings
 
@@ -45,7 +46,7 @@ def test_picture_part_and_trace_agree_on_the_place(shot, as_):
     frame = frame_of(shot)
     if frame.factor == 1:
         np.testing.assert_allclose(part[-4:, -4:], whole[-4:, -4:], atol=1)
-    path = shot.path(ShotSettings(steps=(DARK,)))
+    path = path_of(shot, ShotSettings(steps=(DARK,)))
     exact = trace(path, frame.still.code[y, x].astype(float), Place(shot.width, shot.height, x, y))
     assert head["trace"]["display"] == [f"{v:.0f}" for v in exact[-1].rgb]
 

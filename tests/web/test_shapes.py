@@ -26,6 +26,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.look_services import create_look, give_to_all
 from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
@@ -86,7 +87,7 @@ def test_a_zoomed_part_is_the_whole_there_and_the_trace_is_exact(shot, as_, kind
     assert frame_of(shot).factor == 1
     np.testing.assert_allclose(cut, whole[8:32, -40:], atol=2)
     frame = frame_of(shot)
-    path = shot.path_at(frame.number, ShotSettings(steps=(step,)))
+    path = path_at(shot, frame.number, ShotSettings(steps=(step,)))
     exact = trace(path, frame.still.code, Place(shot.width, shot.height), (y, x))
     np.testing.assert_allclose([float(v) for v in head["trace"]["display"]], exact[-1].rgb, atol=1)
     answer = post(tess, shot, "preview", {"settings": given(step), "point": {"x": x, "y": y}}).content

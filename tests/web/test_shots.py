@@ -13,6 +13,7 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings, move_in_history
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import set_rules
@@ -54,7 +55,7 @@ def test_too_large(upload, settings):
 def test_without_an_encoding_numbers_are_shown_as_they_are(upload, production, as_):
     upload()
     shot = production.shots.get()
-    np.testing.assert_allclose(shot.path().apply([0.1, 0.4, 0.7]), [0.1, 0.4, 0.7], atol=1e-9)
+    np.testing.assert_allclose(path_of(shot).apply([0.1, 0.4, 0.7]), [0.1, 0.4, 0.7], atol=1e-9)
     head, _, _ = ask(as_("tess"), shot, point={"x": 5, "y": 5})
     assert head["trace"]["input"] == head["trace"]["rendering"] == ["–", "–", "–"]
     assert head["trace"]["camera"] == head["trace"]["display"]
@@ -198,7 +199,7 @@ def test_preview_is_the_exact_path_on_an_srgb_screen(shot, as_, production):
     head, picture, scope = ask(as_("tess"), shot, point={"x": 40, "y": 20})
     view = imagecodecs.png_decode(picture)
     code = read_still(shot.disk_path).code
-    path = Shot.objects.get().path()
+    path = path_of(Shot.objects.get())
     assert np.abs(view.astype(int) - np.rint(path.apply(code) * 255)).max() <= 1
     parade, histogram = head["scopes"]
     assert scope.size == 3 * parade["levels"] * parade["columns"]
@@ -213,7 +214,7 @@ def test_preview_shows_light_not_code(shot, as_):
     """BT.1886 light keeps its ratios on an sRGB screen: mid grey at 10 % light is sRGB code 89 (IEC 61966-2-1)."""
     _, picture, _ = ask(as_("tess"), shot)
     view, code = imagecodecs.png_decode(picture), read_still(shot.disk_path).code
-    light = Shot.objects.get().path().target.to_light(Shot.objects.get().path().apply(code))
+    light = path_of(Shot.objects.get()).target.to_light(path_of(Shot.objects.get()).apply(code))
     srgb = np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
     assert np.abs(view.astype(int) - np.rint(srgb * 255)).max() <= 1
 
@@ -233,7 +234,7 @@ def test_preview_without_trim_and_with_stages_off(shot, as_):
 def test_counts(shot, as_):
     head, _, _ = ask(as_("tess"), shot)
     code = read_still(shot.disk_path).code
-    luminance = Shot.objects.get().path().to_working(code) @ np.array([0.2722287, 0.6740818, 0.0536895])
+    luminance = path_of(Shot.objects.get()).to_working(code) @ np.array([0.2722287, 0.6740818, 0.0536895])
     numbers = {row["name"]: row for row in head["numbers"]}
     assert numbers["Above white"]["value"] == f"{100 * (luminance > 1).mean():.1f} %"
     assert float(numbers["Clipped in camera"]["value"].split()[0]) > 5  # the ramp runs into the sensor's end

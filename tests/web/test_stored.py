@@ -19,6 +19,7 @@ from upwelling.web.bakes.models import Bake, OwnReceiver
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.footage.history import set_mark
 from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import OwnOutput, Production
 from upwelling.web.productions.rules import Rules
@@ -133,7 +134,7 @@ def test_a_renamed_encoding_takes_its_users_along(shot, production):
     set_rules(production, {"default_encoding": "Own"})
     define_encoding(production, None, {**body, "name": "Ember"}, replaces="Own")
     fresh = Shot.objects.get()
-    assert (fresh.encoding, fresh.production.rule_set.default_encoding, fresh.path().input.custom.name) == (
+    assert (fresh.encoding, fresh.production.rule_set.default_encoding, path_of(fresh).input.custom.name) == (
         "Ember",
         "Ember",
         "Ember",

@@ -7,6 +7,7 @@ import pytest
 from tests.web.test_bench import post
 from tests.web.test_shots import ask, body
 from upwelling.web.footage.models import Shot, ShotState
+from upwelling.web.footage.paths import path_of
 
 pytestmark = pytest.mark.django_db
 
@@ -37,10 +38,10 @@ def test_facts_are_never_seen_through_it_and_nothing_is_kept(shot, as_):
         plain, through = (ask(as_("vera"), shot, view=view, viewing=one) for one in (None, {"stops": 3}))
         assert plain[1] == through[1]
         assert through[0]["viewing"] == ""
-    before = Shot.objects.get().path().fingerprint
+    before = path_of(Shot.objects.get()).fingerprint
     assert post(as_("tess"), shot, "preview", {"settings": body(), "viewing": {"stops": 2}}).status_code == 200
     assert not ShotState.objects.exists()
-    assert Shot.objects.get().path().fingerprint == before
+    assert path_of(Shot.objects.get()).fingerprint == before
 
 
 def test_a_run_of_frames_is_seen_through_it_too(shot, as_):

@@ -13,10 +13,10 @@ from upwelling.core.frozen import Frozen
 from upwelling.core.operations import Affine, Decode, Matrix, Operation
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import OUTPUTS, Output
+from upwelling.core.outputs.monitor import REFLECTANCE, Monitor
 from upwelling.core.path import Path
 from upwelling.core.rendering import DisplayLook, DisplayTable, LutRendering
 from upwelling.core.rendering.limit import Limit
-from upwelling.core.simulate.monitor import REFLECTANCE, Monitor
 from upwelling.core.steps import LutStep
 
 Bypassed = Literal["trim", "look", "rendering"]

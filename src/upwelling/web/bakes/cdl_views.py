@@ -30,6 +30,7 @@ from upwelling.web.footage.finding import chosen_numbers, found, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at, problem_of
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
 
@@ -78,14 +79,14 @@ def row_or_trouble(shot: Shot, *, nearest: bool = True, ready: bool = False) -> 
     except UnreadableFile as error:
         return replace(row_of(shot, measured=False), trouble=str(error))
     except (UpwellingError, ValidationError):
-        return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=shot.problem)
+        return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=problem_of(shot))
 
 
 def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bool = False) -> Row:
     """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame. ``nearest``: where there
     is a rest, the CDL that comes nearest to the whole on that frame, if it costs less than leaving the rest out.
     """
-    path = shot.path_at()
+    path = path_at(shot)
     look = path.look.steps if path.look.on and path.look.strength == 1 else ()
     steps = (*path.trim.steps, *look) if path.trim.on else look
     mixed = [group.id for group in path.trim.groups if group.strength < 1]

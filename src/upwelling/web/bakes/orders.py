@@ -17,6 +17,7 @@ from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at, path_of
 from upwelling.web.productions.models import Production, readable
 
 MOST_DENSITY = 100_000
@@ -42,7 +43,7 @@ def usual_start(shot: Shot) -> str:
     """
     if not shot.is_raw:
         return "camera"
-    correction = shot.path().input.correction
+    correction = path_of(shot).input.correction
     return "input" if correction is not None and correction.acts else "trim"
 
 
@@ -128,7 +129,7 @@ def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:
     for one in [shot, *loaded(shot.production, _hardest(kin))]:
         try:
             frame = frame_of(one)
-            own = one.path_at(None, None, order.path.display.output)
+            own = path_at(one, None, None, order.path.display.output)
             frames.append(frame_sample(order, one.name, frame.working, own, frame.place))
         except UpwellingError:
             if one.pk == shot.pk:

@@ -40,6 +40,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import choices
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.productions.models import Production
 
 PRESETS = (
@@ -61,7 +62,7 @@ def lost_of(order: BakeOrder, shot: Shot) -> list[LeftOut]:
 def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page."""
     rules, receivers = production.rule_set, receivers_of(production)
-    path, table = shot.path(), looks_of(production)
+    path, table = path_of(shot), looks_of(production)
     asked = table.versions.get(whole_or(request.GET.get("look")))
     data: dict[str, Any] = {
         "wish": {

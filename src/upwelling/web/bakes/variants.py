@@ -13,6 +13,7 @@ from upwelling.web.common.requests import Refused, text_of, whole_or
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.productions.models import Production
 
 if TYPE_CHECKING:  # a bake asks here for its path
@@ -31,7 +32,7 @@ def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
     alone = variant.get("trim") == "without"
     # A camera's own path has the camera's correction, whether or not the shot that stands for it leaves it out.
     chosen = shot.settings.model_copy(update={"correction_on": True}) if alone else None
-    path = shot.path(chosen, output)
+    path = path_of(shot, chosen, output)
     if alone:
         path = path.model_copy(update={"trim": Trim(on=path.trim.on)})
     if "look" in variant:

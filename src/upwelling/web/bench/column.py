@@ -7,6 +7,7 @@ from typing import Any
 from upwelling.core.path import Path
 from upwelling.core.raw import RawSettings
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import correction_of
 from upwelling.web.footage.shot_settings import ShotSettings
 
 TITLES = {
@@ -87,7 +88,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
 
 def _corrected(shot: Shot, settings: ShotSettings) -> str:
     """What the camera's correction is, or that this shot leaves it out; empty where there is none."""
-    held = shot.camera_correction
+    held = correction_of(shot)
     if held is None or shot.camera is None:
         return ""
     if not settings.correction_on:

@@ -16,6 +16,7 @@ from upwelling.web.common.requests import json_body, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.history import history_ends, remove_mark, return_to, set_mark
 from upwelling.web.footage.models import Mark, Shot
+from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings, stored_settings
@@ -45,7 +46,7 @@ def _mark(shot: Shot, mark: Mark, now: ShotSettings) -> dict[str, Any]:
         return {
             **row,
             "settings": settings.model_dump(mode="json"),
-            "thumbnail": f"{address}?v={shot.path_at(None, settings).fingerprint[:12]}",
+            "thumbnail": f"{address}?v={path_at(shot, None, settings).fingerprint[:12]}",
             "differences": differences(now, settings) or ["As it is now"],
         }
     except BadValue as error:

@@ -22,6 +22,7 @@ from upwelling.web.common.pictures import png
 from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Camera, Mark, Shot
+from upwelling.web.footage.paths import path_at, path_of
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 
 Marks = tuple[Any, Any]
@@ -172,15 +173,15 @@ def _comparable(shot: Shot, settings: ShotSettings, reference: Reference) -> Spa
     for one in (shot, reference.shot):
         if not one.settled.is_settled or not one.is_managed:
             raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
-    working = shot.path(settings).working_primaries
-    if reference.shot.path().working_primaries != working:
+    working = path_of(shot, settings).working_primaries
+    if path_of(reference.shot).working_primaries != working:
         raise Refused("The two shots have different working spaces.")
     return space_of(working)
 
 
 def _picture(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:
     """Scene light that leaves the trim, at working size."""
-    path = shot.path_at(frame.number, settings)
+    path = path_at(shot, frame.number, settings)
     light: Float32 = FrameValues(frame.key, frame.working, path, place=frame.place).scene("trim")
     return Picture.of(light.copy(), frame.working)
 

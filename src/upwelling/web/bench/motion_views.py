@@ -24,6 +24,7 @@ from upwelling.web.common.requests import json_body, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import kept_picture, range_operations, view_operations
 from upwelling.web.footage.shot_settings import read_settings
 from upwelling.web.productions.models import Production
@@ -81,7 +82,7 @@ def _hatched(height: int, width: int) -> Any:
 @shot_view()
 def filmstrip(request: HttpRequest, production: Production, shot: Shot) -> FileResponse:
     """Twelve frames side by side from first to last, as the shot is rendered now; made once for each fingerprint."""
-    path = shot.path()
+    path = path_of(shot)
     numbers = [round(shot.first_frame + i * (shot.frames - 1) / (STRIP - 1)) for i in range(STRIP)]
 
     def make() -> bytes:
@@ -104,7 +105,7 @@ def motion(request: HttpRequest, production: Production, shot: Shot) -> HttpResp
     every = min(max(whole(body.get("every", 1)), 1), MOST)
     count = min(max(whole(body.get("count")), 1), MOST)
     numbers = list(range(first, shot.last_frame + 1, every))[:count]
-    path = shot.path(read_settings(body["settings"]) if "settings" in body else None)
+    path = path_of(shot, read_settings(body["settings"]) if "settings" in body else None)
     viewing = viewing_of(production, body.get("viewing"))
     jpegs = [jpeg(picture, 88) for picture in _pictures(shot, path, numbers, PLAY_WIDTH, viewing)]
     head = struct.pack(f"<{len(jpegs) + 1}I", len(jpegs), *(len(data) for data in jpegs))

@@ -40,6 +40,7 @@ from upwelling.web.bench.viewing import NONE, seen_operations
 from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png, rgba
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.shot_settings import ShotSettings
 
 View = Literal["picture", "stops", "clip", "selection", "over", "matte"]
@@ -87,7 +88,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     Raises Overtaken when the page has asked for something newer meanwhile.
     """
     taken = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
-    path = shot.path_at(frame.number, taken, wish.output)
+    path = path_at(shot, frame.number, taken, wish.output)
     made = FrameValues(frame.key, frame.working, path, (wish.stage, wish.step), place=frame.place)
     every = spans_of(shot, frame, wish.region, wish.bars)
     spans = every if wish.lossless else thinned(every)

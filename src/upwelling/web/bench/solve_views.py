@@ -31,6 +31,7 @@ from upwelling.web.common.requests import Refused, json_body, number, text_of, w
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at, path_of, raw_settings_of
 from upwelling.web.footage.pictures import swatch
 from upwelling.web.footage.shot_settings import ShotSettings, free_id, read_settings
 from upwelling.web.productions.models import Production
@@ -96,7 +97,7 @@ def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettin
         raise Refused("That step is no longer in the trim. Reload the page.")
     frame, region, point = _place(body, shot)
     shown = settings.model_copy(update={"trim_on": True})
-    return body, settings, step, _patch(frame, shot.path_at(frame.number, shown), step, region, point)
+    return body, settings, step, _patch(frame, path_at(shot, frame.number, shown), step, region, point)
 
 
 LOOK_ABOVE = " That is in scene light: the Look above it may still tint what the screen shows."
@@ -112,10 +113,10 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
         raise Refused("Only white balance can be set from a neutral patch.")
     if chosen.changes_nothing:
         chosen = chosen.model_copy(update=chosen.first_move)
-    found = balance_neutral(patch.astype(np.float64).mean(axis=0), shot.path(settings).working_primaries, chosen)
+    found = balance_neutral(patch.astype(np.float64).mean(axis=0), path_of(shot, settings).working_primaries, chosen)
     doubt = neutral_doubt(patch, found, settings, shot)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
-    path = shot.path(settings)
+    path = path_of(shot, settings)
     above = LOOK_ABOVE if path.look.on and any(s.on and not s.changes_nothing for s in path.look.steps) else ""
     return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})
 
@@ -125,20 +126,20 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
 def raw_neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The light of the development that makes the marked patch of a raw shot neutral."""
     body, settings = _settings_asked(request, shot)
-    raw = shot.raw_settings(settings)
+    raw = raw_settings_of(shot, settings)
     if raw is None:
         raise Refused("This is no raw file: its white balance is a step of the trim.")
     frame, region, point = _place(body, shot)
     codes = _codes(frame, region, point)
     found = neutral_light(codes, raw.profile)
-    light = shot.path_at(frame.number, settings).to_working(codes.astype(np.float64).mean(axis=0))
+    light = path_at(shot, frame.number, settings).to_working(codes.astype(np.float64).mean(axis=0))
     return JsonResponse(
         {
             "kelvin": found.kelvin,
             "duv": found.duv,
             "sentence": found.sentence(),
             "doubt": doubts_of(found.uneven),
-            "swatch": swatch(light, shot.path(settings)),
+            "swatch": swatch(light, path_of(shot, settings)),
         }
     )
 
@@ -154,7 +155,7 @@ def neutral_doubt(patch: Float32, found: NeutralFound, settings: ShotSettings, s
     light = patch.astype(np.float64)
     mean = light.mean(axis=0)
     spread = float((light.std(axis=0) / np.maximum(np.abs(mean), 1e-6)).max())
-    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, shot.path(settings))}
+    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, path_of(shot, settings))}
 
 
 def doubts_of(spread: float, cast: float = 0.0) -> str:
@@ -188,7 +189,7 @@ def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     if shot.is_raw:
         raise Refused("A raw file’s highlights are rebuilt by its development, at the camera file stage.")
     frame, region, _ = _place(body, shot)
-    path = shot.path_at(frame.number, settings.model_copy(update={"trim_on": True}))
+    path = path_at(shot, frame.number, settings.model_copy(update={"trim_on": True}))
     light = engine.run(engine.compile_operations(path.until("trim", step.id)), frame.working, place=frame.place)
     box = _box_of(frame, region)
     channels = path.source.primaries
@@ -221,7 +222,7 @@ def noise(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     )
     seen = []
     for index in (frame.number, frame.number + 1)[: 1 + (frame.number < shot.last_frame)]:
-        path = shot.path_at(index, settings.model_copy(update={"trim_on": True}))
+        path = path_at(shot, index, settings.model_copy(update={"trim_on": True}))
         program = engine.compile_operations(path.until("trim", step.id))
         code, place, inner = frame_of(shot, index).part(x, y, sides[0], sides[1], (sides[0], sides[1]), path.reach)
         seen.append(np.ascontiguousarray(engine.run(program, code, place=place)[inner]))
@@ -241,7 +242,7 @@ def solve_of(request: HttpRequest, production: Production, shot: Shot) -> HttpRe
     level = body.get("level")
     frame, region, point = _place(body, shot)
     shown = settings.model_copy(update={"trim_on": True})
-    path = shot.path_at(frame.number, shown, text_of(body.get("output"))).carried()
+    path = path_at(shot, frame.number, shown, text_of(body.get("output"))).carried()
     if not path.rendering.on or not path.display.on:
         raise Refused("A level of the display is aimed at: switch rendering and display on first.")
     codes = _codes(frame, region, point)
@@ -290,7 +291,7 @@ def colour_range(request: HttpRequest, production: Production, shot: Shot) -> Ht
     taken in or away.
     """
     body, settings, _, patch = _asked(request, shot)
-    working = shot.path(settings).working_primaries
+    working = path_of(shot, settings).working_primaries
     how, sent = text_of(body.get("how")), body.get("range")
     if how not in ("more", "less"):
         return JsonResponse({"range": range_around(patch, working).model_dump(mode="json"), "join": "", "sentence": ""})

@@ -8,9 +8,9 @@ from pydantic import ValidationError
 
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Operation
+from upwelling.core.outputs.monitor import MONITORS, Monitor
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Path
-from upwelling.core.simulate.monitor import MONITORS, Monitor
 from upwelling.core.viewing import Viewing
 from upwelling.web.common.requests import Refused, whole
 from upwelling.web.footage.pictures import light_to_screen

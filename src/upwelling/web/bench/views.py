@@ -12,13 +12,13 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.follow import MODELS
 from upwelling.core.match import METHODS
+from upwelling.core.outputs.monitor import MONITORS
 from upwelling.core.parameters import MOST_POINTS
 from upwelling.core.path import Path, StageName, without_tables
 from upwelling.core.raw import Development, RawSettings
 from upwelling.core.raw.development import PRESETS
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
-from upwelling.core.simulate.monitor import MONITORS
 from upwelling.core.solving import AIMS, LEVELS
 from upwelling.core.steps import SELECTIONS, STEPS, Matte
 from upwelling.core.steps.base import MIXES, OWN
@@ -42,6 +42,7 @@ from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of, raw_settings_of
 from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings, read_settings
 from upwelling.web.footage.shots import stand_for
@@ -57,9 +58,9 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     """The page where one shot is worked."""
     remember(request, production, shot)
     settings = shot.settings
-    raw = shot.raw_settings(settings)
+    raw = raw_settings_of(shot, settings)
     rules = production.rule_set
-    path = shot.path(settings)
+    path = path_of(shot, settings)
     tone = tone_points(path)
     strip = strip_of(production, shot)
     now = shot.settled

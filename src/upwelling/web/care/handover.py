@@ -16,6 +16,7 @@ from upwelling.web.deliveries.models import Delivery
 from upwelling.web.footage.listing import loaded, looks_in_force, touched, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import problem_of
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.notes import Note
 
@@ -127,8 +128,8 @@ def _exceptions(production: Production, changed: list[int]) -> tuple[list[Otherw
     found, trouble = [], []
     kinds = production.shots.order_by().values_list("camera", "group").annotate(Min("pk"))
     for shot in loaded(production, [*changed, *({first for _, _, first in kinds} - set(changed))]):
-        if shot.problem:
-            trouble.append(f"{shot.name}: {shot.problem}")
+        if problem_of(shot):
+            trouble.append(f"{shot.name}: {problem_of(shot)}")
         elif what := _otherwise(shot):
             found.append(Otherwise(shot, what))
     return found, trouble

@@ -10,13 +10,14 @@ from django.conf import settings
 from upwelling.core.delivery.make import piece_of
 from upwelling.core.delivery.order import Piece
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 
 
 def piece_of_shot(shot: Shot, output: str, first: int | None = None, last: int | None = None, **how: Any) -> Piece:
     """Frames of its file, all of the shot unless said otherwise; ``how`` as ``piece_of`` takes it."""
     return piece_of(
         shot.disk_path,
-        shot.path(output=output),
+        path_of(shot, output=output),
         shot.first_frame if first is None else first,
         shot.last_frame if last is None else last,
         shot.reading,

@@ -29,6 +29,7 @@ from upwelling.web.deliveries.plan import EVENT_PATTERN, PATTERN, form_from, out
 from upwelling.web.deliveries.relink import relinked
 from upwelling.web.deliveries.rendering import forget_parts, start
 from upwelling.web.footage.listing import choices
+from upwelling.web.footage.paths import path_of
 from upwelling.web.jobs.services import request_cancel, request_retry
 from upwelling.web.productions.access import production_view, view_of
 from upwelling.web.productions.models import Production
@@ -230,7 +231,7 @@ def _made_from(row: Delivery) -> dict[str, Any]:
         if shot is not None:
             shot.production = row.production
             try:
-                same = shot.path(output=piece.path.display.output).fingerprint == piece.path.fingerprint
+                same = path_of(shot, output=piece.path.display.output).fingerprint == piece.path.fingerprint
             except UpwellingError:
                 same = False
         found.append({"piece": piece, "shot": shot, "same": same, "fingerprint": piece.path.fingerprint[:16]})

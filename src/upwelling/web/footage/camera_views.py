@@ -26,6 +26,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import RANGES, Camera, Shot, ShotState
+from upwelling.web.footage.paths import path_of, raw_settings_of
 from upwelling.web.footage.pictures import swatch
 from upwelling.web.footage.views import thumbnail_url
 from upwelling.web.productions.forms import encoding_choices
@@ -119,7 +120,7 @@ def _light(shots: list[Shot]) -> list[dict[str, Any]]:
     """The as-shot light of raw shots."""
     rows = []
     for shot in shots:
-        raw = shot.raw_settings()
+        raw = raw_settings_of(shot)
         if raw is not None:
             kelvin, duv = raw.light()
             rows.append(
@@ -137,7 +138,7 @@ def chart_report(shot: Shot) -> ChartReport:
     """The report of a chart shot under its present encoding; raises BadValue or Refused when it cannot be made."""
     if not shot.settled.is_settled:
         raise Refused(f"{shot.name} has no encoding yet, so its light is not known.")
-    path = shot.path()
+    path = path_of(shot)
     corners: Any = tuple(tuple(point) for point in shot.chart_corners or DEFAULT_CORNERS)
     return report(read_patches(path.to_working(frame_of(shot).working), corners), path.working_primaries)
 
@@ -147,7 +148,7 @@ def _chart(shot: Shot) -> dict[str, Any]:
         made = chart_report(shot)
     except UpwellingError as error:
         return {"shot": shot, "trouble": str(error), "thumbnail": thumbnail_url(shot)}
-    path = shot.path()
+    path = path_of(shot)
     balanced = made.measured * np.array(made.gains)
     worst = made.worst
     return {
@@ -214,7 +215,7 @@ def find_corners(request: HttpRequest, production: Production, shot: Shot) -> Js
     """Where the chart lies in the frame that stands for the shot; nothing is saved."""
     if not shot.settled.is_settled:
         raise Refused(f"{shot.name} has no encoding yet, so its light is not known.")
-    path = shot.path()
+    path = path_of(shot)
     found = find_chart(path.to_working(frame_of(shot).working), path.working_primaries)
     said = f"Found, its colours within {found.misfit:.2f} stops of the chart's. Move corners if need be, then read it."
     return JsonResponse({"corners": found.corners, "said": said})

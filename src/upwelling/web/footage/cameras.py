@@ -14,6 +14,7 @@ from upwelling.core.errors import BadValue
 from upwelling.core.raw import Development
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.models import RANGES, Camera, Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.recognition import apply_recognition, maker_and_model, settle_by_camera
 from upwelling.web.productions.models import Production
 
@@ -166,7 +167,7 @@ def set_development(camera: Camera, body: Any) -> Camera:
         raise BadValue(f"{' '.join(str(p) for p in first['loc']).capitalize()}: {first['msg']}.") from None
     for shot in camera.shots.filter(raw_profile__isnull=False).select_related("production", "camera"):
         shot.camera = camera
-        shot.path()
+        path_of(shot)
     camera.save(update_fields=["development"])
     return camera
 

@@ -17,6 +17,7 @@ from upwelling.web.footage.access import camera_view
 from upwelling.web.footage.corrections import exceptions, own_matches, remove_correction, switch_correction
 from upwelling.web.footage.listing import IN_ORDER, managed
 from upwelling.web.footage.models import Camera, Shot
+from upwelling.web.footage.paths import path_of, problem_of
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Production
@@ -38,7 +39,7 @@ def correction_facts(camera: Camera) -> dict[str, Any]:
         for which, (title, settings) in SEEN.items():
             shot = _seen(camera, which)
             address = reverse("corrected", args=[camera.production.slug, camera.pk, which])
-            version = shot.path(settings).fingerprint[:12] if not shot.problem else ""
+            version = path_of(shot, settings).fingerprint[:12] if not problem_of(shot) else ""
             pictures.append({"title": title, "shot": shot.name, "address": f"{address}?v={version}-{shot.frame}"})
     left_out = exceptions(camera)
     return {

@@ -13,6 +13,7 @@ from upwelling.core.steps import AnyStep
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings, Way
 from upwelling.web.productions.models import Production
 
@@ -74,7 +75,7 @@ def apply_or_keep(
 
 def next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, shared: SharedChange | None = None) -> Shot:
     """Puts a state after the present one, cutting what lay there; the shot must be locked or fresh."""
-    fresh.path(settings)
+    path_of(fresh, settings)
     if not fresh.states.exists():
         ShotState.objects.create(
             shot=fresh,

@@ -9,19 +9,16 @@ from django.conf import settings as conf
 from django.db import models
 from django.utils import timezone
 from django.utils.functional import cached_property
-from pydantic import ValidationError
 
 from upwelling.core.documents import opened, read_stored
-from upwelling.core.errors import UpwellingError
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.decoding import Known, decoding_of
 from upwelling.core.media.rates import exact_rate, rate_text
 from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import Timecode, reel_of
-from upwelling.core.parameters import refusal
-from upwelling.core.path import CameraFile, Correction, Display, Input, Path, RenderingStage, Trim
-from upwelling.core.raw import Development, RawProfile, RawSettings
+from upwelling.core.path import Correction
+from upwelling.core.raw import Development
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.decoding import matrix_of, said_of
@@ -289,98 +286,9 @@ class Shot(Authored):
         read: ShotSettings = self.__dict__["read_settings"]
         return read
 
-    @cached_property
-    def problem(self) -> str:
-        """Why the shot's path cannot be made from what is stored, for a page that lists it among others; empty where it
-        can.
-        """
-        try:
-            self.path()
-        except (UpwellingError, ValidationError) as error:
-            return str(error) if isinstance(error, UpwellingError) else refusal(error)
-        return ""
-
-    @property
-    def listed_settings(self) -> ShotSettings:
-        """The settings for a list, which says ``problem`` beside a shot whose own cannot be read; those are at rest
-        then.
-        """
-        return ShotSettings() if self.problem else self.settings
-
     def look_in_force(self, chosen: ShotSettings | None = None) -> InForce:
         """The shot's Look, its strength, and where it comes from."""
         return looks_of(self.production).in_force(self, chosen or self.settings)
-
-    def raw_settings(self, chosen: ShotSettings | None = None) -> RawSettings | None:
-        """Profile and development of a raw shot: its own, or its camera's."""
-        if self.raw_profile is None:
-            return None
-        own = (chosen or self.settings).development
-        shared = self.camera.raw_development if self.camera else Development()
-        return RawSettings(
-            profile=read_stored("raw profile", self.name, RawProfile, self.raw_profile), development=own or shared
-        )
-
-    @property
-    def camera_correction(self) -> Correction | None:
-        """Its camera's correction, where there is one and it is switched on."""
-        held = self.camera.own_correction if self.camera else None
-        return held if held is not None and held.acts else None
-
-    def path(self, chosen: ShotSettings | None = None, output: str = "") -> Path:
-        """The shot's Path under its settings, its camera and the production's rules, for the main output or a delivery
-        by its name.
-
-        While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are
-        shown as they are, every stage off.
-        """
-        rules, own, now = self.production.rule_set, chosen or self.settings, self.settled
-        on = bool(now.encoding) and self.is_managed
-        depth: Any = self.integer_depth if self.integer_depth in (8, 10, 12) else 16
-        raw = self.raw_settings(own) if on else None
-        aim = rules.delivery(output)
-        # A shot's own rendering is for the main output; a delivery with a rendering of its own keeps that.
-        method = (
-            (own.rendering or rules.rendering) if aim.rendering is None or aim.output == rules.output else aim.rendering
-        )
-        display = Display(
-            custom=self.production.displays.get(aim.output),
-            output=aim.output,
-            range=aim.range,
-            depth=aim.depth,
-            on=on and own.display_on,
-        )
-        name = f"linear/{rules.working}" if self.is_raw or not now.encoding else now.encoding
-        path = Path(
-            working=rules.working,
-            camera=CameraFile(range="full" if self.is_raw else now.range, depth=depth, raw=raw),
-            input=Input(
-                custom=self.production.definitions.get(name),
-                encoding=name,
-                adaptation=rules.adaptation,
-                on=on and own.input_on,
-                hlg_peak_nits=rules.hlg_peak_nits,
-                hlg_black_nits=rules.hlg_black_nits,
-                correction=self.camera_correction if own.correction_on else None,
-            ),
-            trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
-            look=looks_of(self.production).in_force(self, own).stage(on and own.look_on),
-            rendering=RenderingStage(
-                method=method,
-                look=own.display_look(rules.display_look(display.target.is_hdr)),
-                on=on and own.rendering_on,
-            ),
-            display=display,
-        )
-        path.at(self.frame).segments()
-        return path
-
-    def path_at(self, frame: int | None = None, chosen: ShotSettings | None = None, output: str = "") -> Path:
-        """As ``path``, as it stands at a frame of the file; without one, at the frame that stands for the shot."""
-        from upwelling.web.footage.around import ShotFrames  # which needs this module
-
-        number = self.frame if frame is None else frame
-        return self.path(chosen, output).at(number).fed(ShotFrames(self, number))
 
 
 class ShotState(Authored):

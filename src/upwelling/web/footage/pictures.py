@@ -20,6 +20,7 @@ from upwelling.core.scopes.picture_views import to_bytes
 from upwelling.web.common.pictures import jpeg
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.shot_settings import ShotSettings
 
 
@@ -75,7 +76,7 @@ def thumbnail_file(
     fingerprint and kept.
     """
     # The file's own signal depends on none of the settings, which may not be readable any more.
-    path = shot.path_at(number, ShotSettings() if recorded else settings_shown)
+    path = path_at(shot, number, ShotSettings() if recorded else settings_shown)
     kind = f"recorded-{path.camera.range}" if recorded else path.fingerprint[:24]
 
     def make() -> bytes:

@@ -7,6 +7,7 @@ from typing import Any
 from upwelling.core.documents import sealed
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.models import Mark, ShelfReference, Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Production
 
@@ -22,7 +23,7 @@ def put_on_shelf(
         raise Refused(f"The shelf holds {MOST} references already. Take one away first.")
     if not shot.settled.is_settled:
         raise Refused(f"The encoding of {shot.name} is not settled: its codes stand for no light. Settle it first.")
-    shot.path(settings)
+    path_of(shot, settings)
     name = " ".join(name.split()) or (f"{shot.name}, {frame}" if shot.frames > 1 else shot.name)[:60]
     if len(name) > 60:
         raise Refused(f"A reference’s name has at most 60 characters; this one has {len(name)}.")

@@ -19,6 +19,7 @@ from upwelling.web.footage.history import next_state
 from upwelling.web.footage.listing import loaded, own_looks, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -89,7 +90,7 @@ def thumbnail_url(shot: Shot) -> str:
     Where no path can be made, the file's own signal.
     """
     try:
-        version = shot.path_at().fingerprint[:12]
+        version = path_at(shot).fingerprint[:12]
     except (UpwellingError, ValidationError):
         return recorded_url(shot)
     return reverse("thumbnail", args=[shot.production.slug, shot.pk]) + f"?v={version}-{shot.frame}"
@@ -108,7 +109,7 @@ def recorded_url(shot: Shot) -> str:
 def picture(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The rendered shot at working size, as JPEG."""
     return HttpResponse(
-        thumbnail_of(shot.path_at(), frame_of(shot), 960),
+        thumbnail_of(path_at(shot), frame_of(shot), 960),
         content_type="image/jpeg",
         headers={"Cache-Control": "private, max-age=600"},
     )

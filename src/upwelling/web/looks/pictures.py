@@ -8,12 +8,13 @@ from upwelling.core.path import Look as LookStage
 from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import kept_picture, thumbnail
 
 
 def under_look(shot: Shot, stage: LookStage, width: int = 176) -> FilePath:
     """The file of a picture of the shot under a Look, made once for each fingerprint."""
-    path = shot.path()
+    path = path_of(shot)
     tried = (
         path.model_copy(update={"look": stage.model_copy(update={"on": path.look.on})})
         .at(shot.frame)

@@ -18,6 +18,7 @@ from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.look_services import make_group, set_group
 from upwelling.web.footage.models import SharedChange
+from upwelling.web.footage.paths import listed_settings_of, problem_of
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
 
@@ -32,7 +33,7 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
     table = looks_of(production)
     asked_for = shot_finder(request.GET, production)
     page = page_of(request, found(asked_for, managed(production)), EACH)
-    shots = [shot for shot in loaded(production, page.object_list) if not shot.problem]
+    shots = [shot for shot in loaded(production, page.object_list) if not problem_of(shot)]
     offered = list(table.offered)
     asked = request.GET.getlist("look")
     columns = [v for v in offered if str(v.look) in asked][:MOST_COLUMNS] if asked else offered[:3]
@@ -42,7 +43,7 @@ def sheet(request: HttpRequest, production: Production) -> HttpResponse:
     for camera, listed in grouped(shots):
         lines = []
         for shot in listed:
-            now = table.in_force(shot, shot.listed_settings)
+            now = table.in_force(shot, listed_settings_of(shot))
             at = reverse("look-picture", args=[production.slug, shot.pk])
             lines.append(
                 {

@@ -34,6 +34,7 @@ from upwelling.web.footage.look_services import (
     stage_of,
 )
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import problem_of
 from upwelling.web.looks.access import look_view
 from upwelling.web.looks.editing import rows_of, steps_from
 from upwelling.web.looks.pictures import under_look
@@ -61,7 +62,7 @@ def chosen_shot(request: HttpRequest, production: Production, usual: Sequence[in
     first = usable.order_by("name", "pk").values_list("pk", flat=True)
     for numbers in (asked, usual[:1], first[:8]):
         for shot in loaded(production, numbers):
-            if not shot.problem:
+            if not problem_of(shot):
                 return shot
     return None
 

@@ -18,6 +18,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import next_state
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import SharedChange, Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.jobs.services import job_work, running
@@ -130,7 +131,7 @@ def _reference(run: MatchRun, shot: Shot) -> Reference:
 
 def input_mark(shot: Shot, settings: ShotSettings) -> str:
     """Tells one light before the trim from another: everything below the trim, and nothing above."""
-    path = shot.path(settings)
+    path = path_of(shot, settings)
     below = {"trim": Trim(), "look": Look(), "rendering": RenderingStage(on=False)}
     return path.model_copy(update=below).fingerprint
 

@@ -15,6 +15,7 @@ from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.productions.models import Production
 
 FRAMES_A_REQUEST = 6
@@ -33,7 +34,7 @@ def light_level(request: HttpRequest, production: Production, shot: Shot) -> Jso
         shot.last_frame,
     )
     end = min(start + FRAMES_A_REQUEST, shot.last_frame + 1)
-    path = shot.path(None, text_of(body.get("output")))
+    path = path_of(shot, None, text_of(body.get("output")))
     level = LightLevel()
     for index in range(start, end):
         code = frame_of(shot, index).still.code

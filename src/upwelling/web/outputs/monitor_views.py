@@ -10,8 +10,8 @@ from pydantic import ValidationError
 
 from upwelling.core import engine
 from upwelling.core.errors import BadValue
+from upwelling.core.outputs.monitor import MONITORS, Monitor, read_patches
 from upwelling.core.parameters import refusal
-from upwelling.core.simulate.monitor import MONITORS, Monitor, read_patches
 from upwelling.web.common.controls import controls
 from upwelling.web.common.requests import json_body, text_of
 from upwelling.web.footage.access import shot_view

@@ -27,6 +27,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.listing import choices
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_at, path_of
 from upwelling.web.outputs.pictures import SCOPES, picture_url, scope_url
 from upwelling.web.productions.deliveries import render_delivery, render_production
 from upwelling.web.productions.models import Production
@@ -129,7 +130,7 @@ def scene_of(shot: Shot, output: str) -> tuple[Float32, Path]:
         )
     frame = frame_of(shot)
     factor = max(1, -(-frame.working.shape[1] // WIDTH))
-    path = shot.path_at(None, None, output)
+    path = path_at(shot, None, None, output)
     small, place = frame.reduced(factor)
     return FrameValues((*frame.key, "compared", factor), small, path, place=place).before("rendering"), path
 
@@ -229,7 +230,7 @@ def use(request: HttpRequest, production: Production, shot: Shot) -> JsonRespons
     method, whose, rules = _rendering(body.get("rendering"), shot), body.get("whose"), production.rule_set
     output = text_of(body.get("output")) or rules.output
     method.operations(
-        shot.path().working_primaries, production.output_named(production.checked_output(output)), rules.adaptation
+        path_of(shot).working_primaries, production.output_named(production.checked_output(output)), rules.adaptation
     )
     if whose == "shot":
         shot = apply_settings(

@@ -7,17 +7,19 @@ from django.forms import BoundField
 
 from upwelling.web.footage.intake import ORIGINS, format_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import listed_settings_of, problem_of
 from upwelling.web.footage.views import thumbnail_url
 
 register = template.Library()
 register.filter("thumbnail_url", thumbnail_url)
 register.filter("format_of", format_of)
+register.filter("problem", problem_of)
 
 
 @register.filter
 def trimmed(shot: Shot) -> bool:
     """True when any step of the shot's trim does something."""
-    return any(step.on and not step.changes_nothing for step in shot.listed_settings.steps)
+    return any(step.on and not step.changes_nothing for step in listed_settings_of(shot).steps)
 
 
 @register.filter
