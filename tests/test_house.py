@@ -95,6 +95,31 @@ def test_where_do_i_change_is_answered_for_fifteen_tasks():
     assert all("`src/upwelling/" in row for row in rows)
 
 
+# A plain member of each family, by the row that says where one is added: no place that the row lacks knows its name.
+PLAIN = [
+    ("add a step", "Vignette"),
+    ("add a selection", "Polygon"),
+    ("add a tone map or a gamut fit", "Bt2446C"),
+    ("add a tone map or a gamut fit", "HardClip"),
+    ("add a transfer curve", "PowerToeLog"),
+    ("add an encoding", "F-Log2"),
+    ("add a scope", "OVERLAY"),
+    ("add a table format", "HALD"),
+    ("add a still container", "WEBP"),
+]
+
+
+@pytest.mark.parametrize(("task", "member"), PLAIN)
+def test_adding_one_needs_no_other_place_than_the_row_names(task, member):
+    row = next(line for line in text_of("docs/architecture.md").splitlines() if line.startswith(f"| {task} |"))
+    places = re.findall(r"`(src/[\w./]+)`", row)
+    code = [f for f in OURS if "src" in f.parts and f.suffix in (".py", ".js", ".html") and "seed_" not in f.name]
+    word = re.compile(rf"(?<![\w-]){re.escape(member)}(?![\w-])")
+    naming = {str(f.relative_to(ROOT)) for f in code if word.search(f.read_text(encoding="utf-8"))}
+    assert naming, member
+    assert not [name for name in naming if not any(name.startswith(place) for place in places)]
+
+
 def test_the_drawn_layers_are_those_that_are_held(tmp_path):
     sys.path.insert(0, str(ROOT / "scripts"))
     try:

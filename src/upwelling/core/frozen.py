@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any, Self
+from typing import Annotated, Any, Self, Union
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from upwelling.core.errors import BadValue
 from upwelling.core.parameters import refusal
@@ -36,3 +36,8 @@ class Frozen(BaseModel):
             for name in [name for name in made.__dict__ if name not in fields]:
                 del made.__dict__[name]
         return made
+
+
+def any_of(*members: type[Frozen]) -> Any:
+    """The type of a value that is one of ``members``, told by its ``kind``: a family's list is its union too."""
+    return Annotated[Union[members], Field(discriminator="kind")]  # noqa: UP007  a tuple takes no bars

@@ -1,9 +1,10 @@
 """Renderings: a tone map and a gamut fit. One tone map a file; ``TONE_MAPS`` is the explicit list of members."""
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
-from pydantic import BeforeValidator, Field, TypeAdapter
+from pydantic import BeforeValidator, TypeAdapter
 
+from upwelling.core.frozen import any_of
 from upwelling.core.rendering.base import ToneMap
 from upwelling.core.rendering.bt2390 import Bt2390
 from upwelling.core.rendering.bt2446_a import Bt2446A
@@ -18,13 +19,13 @@ from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.rise import Rise
 
 TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
-_Any = Annotated[
-    Rise | Bt2390 | Bt2446A | Bt2446C | HlgOotf | WhiteToWhite | Reinhard | Clip | LutRendering,
-    Field(discriminator="kind"),
-]
-AnyRendering = Annotated[
-    _Any, BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given)
-]
+if TYPE_CHECKING:
+    AnyRendering = ToneMap
+else:
+    AnyRendering = Annotated[
+        any_of(*TONE_MAPS, LutRendering),
+        BeforeValidator(lambda given: {"kind": "rise", **given} if isinstance(given, dict) else given),
+    ]
 """Any member, by its kind; plain data that names none is the default."""
 RENDERING: TypeAdapter[AnyRendering] = TypeAdapter(AnyRendering)
 """Reads any rendering from plain data."""

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING
 
-from pydantic import Field
-
+from upwelling.core.frozen import any_of
 from upwelling.core.steps.base import Step
 from upwelling.core.steps.calm_noise import CalmNoise
 from upwelling.core.steps.colour_curves import ColourCurves
@@ -29,29 +28,6 @@ from upwelling.core.steps.tone_curve import ToneCurve
 from upwelling.core.steps.vignette import Vignette
 from upwelling.core.steps.white_balance import WhiteBalance
 
-AnyStep = Annotated[
-    Highlights
-    | Exposure
-    | WhiteBalance
-    | PrinterLight
-    | ColourMatrix
-    | RootMatrix
-    | Contrast
-    | Ladder
-    | SlopeOffsetPower
-    | ToneCurve
-    | Saturation
-    | ColourCurves
-    | CalmNoise
-    | Sharpen
-    | Streaks
-    | Glow
-    | Halation
-    | Vignette
-    | Grain
-    | LutStep,
-    Field(discriminator="kind"),
-]
 STEPS: tuple[type[Step], ...] = (
     Highlights,
     Exposure,
@@ -74,6 +50,10 @@ STEPS: tuple[type[Step], ...] = (
     Grain,
 )
 """Those that can be added by hand; a LutStep comes from a table brought in, and only into a Look."""
+if TYPE_CHECKING:
+    AnyStep = Step
+else:
+    AnyStep = any_of(*STEPS, LutStep)
 
 __all__ = [
     "SELECTIONS",

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Self
+from typing import TYPE_CHECKING, Annotated, Any, Self
 
 from pydantic import Field, model_validator
 
 from upwelling.core.colour.primaries import Primaries
-from upwelling.core.frozen import Frozen
+from upwelling.core.frozen import Frozen, any_of
 from upwelling.core.operations import Matte as MatteOperation
 from upwelling.core.parameters import number
 from upwelling.core.steps.selections.base import LABELS, Selection
@@ -18,11 +18,12 @@ from upwelling.core.steps.selections.polygon import Polygon
 from upwelling.core.steps.selections.radial import RadialGradient
 from upwelling.core.steps.selections.rectangle import Rectangle
 
-AnySelection = Annotated[
-    ColourRange | Ellipse | Rectangle | Polygon | LinearGradient | RadialGradient, Field(discriminator="kind")
-]
 SELECTIONS: tuple[type[Selection], ...] = (ColourRange, LinearGradient, RadialGradient, Ellipse, Rectangle, Polygon)
 """In the order they are offered in."""
+if TYPE_CHECKING:
+    AnySelection = Selection
+else:
+    AnySelection = any_of(*SELECTIONS)
 MOST_SELECTIONS = 12
 
 
