@@ -2,11 +2,11 @@
 
 import ast
 import fnmatch
-import importlib.util
 import re
 import subprocess
 import sys
 import tomllib
+from functools import cache
 from pathlib import Path as FilePath
 
 import pytest
@@ -129,9 +129,27 @@ def test_the_drawn_layers_are_those_that_are_held(tmp_path):
     assert OUT.read_text(encoding="utf-8") == drawn(), "Run `make layers`"
 
 
-def _is_there(module: str, name: str) -> bool:
-    found = importlib.import_module(module)
-    return hasattr(found, name) or (hasattr(found, "__path__") and bool(importlib.util.find_spec(f"{module}.{name}")))
+@cache
+def _named_in(place):
+    """The names a module's own lines define or bring in."""
+    return frozenset(_names(place))
+
+
+def _names(place):
+    for node in ast.walk(ast.parse(place.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import | ast.ImportFrom):
+            yield from ((one.asname or one.name).split(".")[0] for one in node.names)
+        elif isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store):
+            yield node.id
+        elif isinstance(node, ast.FunctionDef | ast.ClassDef):
+            yield node.name
+
+
+def _is_there(module, name):
+    place = ROOT.joinpath(*module.split("."))
+    if place.is_dir():
+        return (place / f"{name}.py").exists() or name in _named_in(place / "__init__.py")
+    return name in _named_in(place.with_suffix(".py"))
 
 
 def test_what_one_test_file_takes_from_another_is_there():
