@@ -20,6 +20,7 @@ stop:
 test: .venv/.dev
 	@sh scripts/need-chromium.sh
 	@sh scripts/need-outside.sh
+	@sh scripts/need-node.sh
 	@$(MAKE) --no-print-directory check
 	@sh scripts/run-tests.sh
 

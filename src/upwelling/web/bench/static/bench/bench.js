@@ -5,19 +5,23 @@ import { compare } from "./compare.js";
 import { controls } from "./controls.js";
 import { curve } from "./curve.js";
 import { following } from "./following.js";
+import { fromPicture } from "./from_picture.js";
 import { groups } from "./groups.js";
 import { keys } from "./keys.js";
 import { look } from "./look.js";
 import { marks } from "./marks.js";
 import { matching } from "./matching.js";
 import { merged } from "./merged.js";
+import { Steps } from "./model/steps.js";
 import { motion } from "./motion.js";
 import { ordering } from "./ordering.js";
 import { presence } from "./presence.js";
+import { picture } from "./picture.js";
 import { Previews } from "./preview.js";
 import { raw } from "./raw.js";
 import { STAGES, reach } from "./reach.js";
 import { reading } from "./reading.js";
+import { region } from "./region.js";
 import { rendering } from "./rendering.js";
 import { room } from "./room.js";
 import { scopePicks } from "./scope_picks.js";
@@ -31,8 +35,8 @@ import { where } from "./where.js";
 // Answers that say the settings themselves cannot be.
 const REFUSED = [400, 413, 422];
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
-const EDITING = [controls, raw, matching, marks, look, rendering, solving];
-const SEEING = [compare, scopePicks, motion, viewing, reading, room, keys, reach, presence];
+const EDITING = [controls, raw, matching, marks, look, rendering, solving, fromPicture];
+const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
@@ -60,6 +64,7 @@ document.addEventListener("alpine:init", () => {
       this.own = Alpine.$data(this.$root);
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
       this.settings = this.data.settings;
+      this.model = new Steps(() => this.own.settings, this.data);
       this.correction = this.data.correction;
       this.history = this.data.history;
       for (const stage of STAGES) {

@@ -111,7 +111,7 @@ export const controls = {
   // A resting step takes what its kind says of a first move; a person's own choice comes after and stands.
   firstMove(keys) {
     const step = keys[0] === "steps" && keys.length === 3 ? this.settings.steps[keys[1]] : null;
-    if (step && this.atRest(step)) Object.assign(step, this.data.kinds[step.kind].first_move);
+    if (step && this.model.rests(step)) Object.assign(step, this.data.kinds[step.kind].first_move);
   },
   syncControls() {
     const from = this.effective(Alpine.raw(this.settings));

@@ -18,7 +18,7 @@ export const ordering = {
   drawStep(event) {
     if (event.button !== 0 || this.locked) return;
     const id = event.currentTarget.closest("[data-step]").dataset.step,
-      from = this.settings.steps.findIndex((step) => step.id === id),
+      from = this.model.indexOf(id),
       startedAt = event.clientY,
       list = event.currentTarget.closest("ol");
     this.wasDrawn = false;
@@ -53,7 +53,7 @@ export const ordering = {
     let best = 0,
       least = Infinity;
     for (const row of rows) {
-      const at = this.settings.steps.findIndex((step) => step.id === row.dataset.step),
+      const at = this.model.indexOf(row.dataset.step),
         box = row.getBoundingClientRect(),
         away = Math.abs(box.top + box.height / 2 - y);
       if (at >= 0 && away < least) [best, least] = [at, away];
@@ -71,12 +71,7 @@ export const ordering = {
     this.focusStep();
   },
   putStep(from, to) {
-    const list = this.settings.steps;
-    if (this.locked || from < 0 || to < 0 || to >= list.length) return;
-    const [step] = list.splice(from, 1);
-    list.splice(to, 0, step);
-    this.regroup(to);
-    const title = (step.name || this.data.kinds[step.kind].title).toLowerCase();
-    this.changed(`move ${title} ${to < from ? "earlier" : "later"}`, step.id);
+    const step = this.locked ? null : this.model.move(from, to);
+    if (step) this.changed(`move ${this.model.title(step).toLowerCase()} ${to < from ? "earlier" : "later"}`, step.id);
   },
 };

@@ -1,6 +1,6 @@
 // The list of steps: choose, add, move, switch, copy, limit; and the editor of the one in hand.
-import { post } from "../js/http.js";
 import { keeper } from "./kept_rows.js";
+import { copyOf } from "./model/copies.js";
 
 const sameRows = keeper();
 
@@ -8,15 +8,13 @@ export const steps = {
   step: "",
   face: "controls",
   says: { tones: [], lut: "", inverse: "", neutral: "", selected: "" },
-  solved: "",
   canPaste: false,
-  doubted: null,
 
   start() {
     const list = this.settings.steps;
-    const used = list.find((step) => step.on && !this.atRest(step));
+    const used = list.find((step) => step.on && !this.model.rests(step));
     this.step = (used || list[0] || { id: "" }).id;
-    this.lastGood = JSON.parse(JSON.stringify(this.settings));
+    this.lastGood = copyOf(this.settings);
     this.canPaste = Boolean(localStorage.getItem("bench-step"));
     window.addEventListener("storage", () => {
       this.canPaste = Boolean(localStorage.getItem("bench-step"));
@@ -25,7 +23,7 @@ export const steps = {
   },
 
   get index() {
-    return this.settings.steps.findIndex((step) => step.id === this.step);
+    return this.model.indexOf(this.step);
   },
   get current() {
     return this.settings.steps[this.index] || null;
@@ -43,10 +41,10 @@ export const steps = {
       isStep: true,
       isGroup: false,
       shown: !this.folded.includes(step.group),
-      title: (step.name || this.data.kinds[step.kind].title) + (step.output ? ` → ${step.output}` : ""),
+      title: this.model.title(step) + (step.output ? ` → ${step.output}` : ""),
       on: step.on,
-      switchName: `${step.name || this.data.kinds[step.kind].title} on`,
-      style: { chosen: step.id === this.step, rests: this.atRest(step), off: !step.on, ...this.drawnStyle(step.id) },
+      switchName: `${this.model.title(step)} on`,
+      style: { chosen: step.id === this.step, rests: this.model.rests(step), off: !step.on, ...this.drawnStyle(step.id) },
       limited: step.limit !== null && step.limit.selections.some((one) => one.on),
       moves: step.tracks.length > 0 || (step.limit !== null && step.limit.selections.some((one) => one.tracks.length > 0)),
       mark: step.id === this.step ? "true" : "false",
@@ -101,28 +99,6 @@ export const steps = {
   get cannotMoveDown() {
     return this.locked || this.isLast;
   },
-  // Where a step of this kind finds its own numbers in the picture; empty for kinds that do not.
-  get pictureUrl() {
-    return (this.hasStep && { highlights: this.data.urls.clips, calm_noise: this.data.urls.noise }[this.current.kind]) || "";
-  },
-  get isBalance() {
-    return this.hasStep && this.current.kind === "white_balance";
-  },
-
-  // Everything that makes a step of this kind act, as it rests.
-  atRest(step) {
-    const rest = this.data.kinds[step.kind].rest;
-    return Object.keys(rest).every(
-      (name) =>
-        this.data.own.includes(name) ||
-        JSON.stringify(rest[name]) === JSON.stringify(step[name]),
-    );
-  },
-  freshId(kind) {
-    const stem = kind.replaceAll("_", "").slice(0, 9),
-      taken = this.settings.steps.map((step) => step.id);
-    for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
-  },
 
   // A step that was drawn to another place was not clicked.
   pickStep(event) {
@@ -140,12 +116,12 @@ export const steps = {
   switchStep(event) {
     const id = event.target.closest("[data-step]").dataset.step;
     if (id.startsWith("group:")) return this.switchGroup(id.slice(6), event.target.checked);
-    const step = this.settings.steps.find((one) => one.id === id);
+    const step = this.model.find(id);
     step.on = event.target.checked;
     return this.saveSwitch(step);
   },
   saveSwitch(step) {
-    return this.save(`${step.name || this.data.kinds[step.kind].title} ${step.on ? "on" : "off"}`);
+    return this.save(`${this.model.title(step)} ${step.on ? "on" : "off"}`);
   },
   listKey(event) {
     const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
@@ -155,6 +131,7 @@ export const steps = {
   },
   // The list changed: what is in hand is made anew and the state saved.
   changed(label, id) {
+    if (id !== this.step) this.solved = "";
     this.step = id;
     this.settleSelection();
     this.buildEditor();
@@ -163,43 +140,26 @@ export const steps = {
   },
   addStep(kind) {
     if (this.locked) return;
-    const step = { ...JSON.parse(JSON.stringify(this.data.kinds[kind].rest)), id: this.freshId(kind) };
-    // What the camera clipped is rebuilt before other steps change the light.
-    if (kind === "highlights") this.settings.steps.unshift(step);
-    else this.settings.steps.push(step);
+    const step = this.model.add(kind);
     this.face = "controls";
     this.changed(`add ${this.data.kinds[kind].title.toLowerCase()}`, step.id);
     if (this.pictureUrl) this.fromPicture();
   },
   duplicateStep() {
     if (this.lockedOrNone) return;
-    // A copy's shapes are its own.
-    const copy = { ...JSON.parse(JSON.stringify(this.current)), id: this.freshId(this.current.kind) };
-    for (const one of copy.limit ? copy.limit.selections : []) one.link = "";
-    this.settings.steps.splice(this.index + 1, 0, copy);
+    const copy = this.model.duplicate(this.current);
     this.changed(`duplicate ${this.kindTitle.toLowerCase()}`, copy.id);
   },
   removeStep() {
     if (this.lockedOrNone) return;
     const title = this.kindTitle.toLowerCase(),
-      at = this.index;
-    this.settings.steps.splice(at, 1);
-    this.dropEmptyGroups();
-    const next = this.settings.steps[Math.min(at, this.settings.steps.length - 1)];
+      next = this.model.remove(this.current);
     this.changed(`remove ${title}`, next ? next.id : "");
   },
   resetStep() {
     if (this.lockedOrNone) return;
-    const { id, name, note, output, group } = this.current;
-    this.settings.steps.splice(this.index, 1, {
-      ...JSON.parse(JSON.stringify(this.data.kinds[this.current.kind].rest)),
-      id,
-      name,
-      note,
-      output,
-      group,
-    });
-    this.changed(`reset ${this.kindTitle.toLowerCase()}`, id);
+    this.model.reset(this.current);
+    this.changed(`reset ${this.kindTitle.toLowerCase()}`, this.step);
   },
   copyStep() {
     if (!this.hasStep) return;
@@ -213,24 +173,14 @@ export const steps = {
   },
   pasteStep() {
     if (this.cannotPaste) return;
-    let step;
+    let given = null;
     try {
-      step = JSON.parse(localStorage.getItem("bench-step"));
+      given = JSON.parse(localStorage.getItem("bench-step"));
     } catch {
-      step = null;
+      // What is no JSON is no step either.
     }
-    if (!step || !this.data.kinds[step.kind])
-      return this.complain("copied", "What was copied is no step this page knows.");
-    // What was copied before there were shapes lacks what came since.
-    step = { ...JSON.parse(JSON.stringify(this.data.kinds[step.kind].rest)), ...step };
-    if (step.limit && !step.limit.selections) {
-      const range = { ...this.data.selections.colour_range.rest, ...step.limit, id: "colourrange" };
-      step.limit = { ...this.data.matte, selections: [range] };
-    }
-    step.id = this.freshId(step.kind);
-    step.group = this.current ? this.current.group : "";
-    for (const one of step.limit ? step.limit.selections : []) one.link = "";
-    this.settings.steps.splice(this.index + 1, 0, step);
+    const step = this.model.paste(given, this.current);
+    if (!step) return this.complain("copied", "What was copied is no step this page knows.");
     this.changed(`paste ${this.data.kinds[step.kind].title.toLowerCase()}`, step.id);
   },
 
@@ -269,76 +219,6 @@ export const steps = {
     this.face = "note";
     this.placeOverlays();
   },
-  async solve(url, more) {
-    await this.saving;
-    this.work(1);
-    try {
-      const body = {
-        settings: this.settings,
-        step: this.step,
-        region: this.region,
-        point: this.point,
-        frame: this.frame,
-        ...more,
-      };
-      return await (await post(url, body)).json();
-    } catch (error) {
-      this.complain("solve", error.message);
-      return null;
-    } finally {
-      this.work(-1);
-    }
-  },
-  async balanceFromPicture() {
-    if (this.lockedOrNone) return;
-    const said = await this.solve(this.data.urls.neutral);
-    if (said) await this.unlessDoubted("trim", said);
-  },
-  // A patch that looks like no neutral is taken, by the trim or the raw development, when a person says so.
-  async unlessDoubted(by, said) {
-    this.doubted = said.doubt ? { by, said } : null;
-    if (!said.doubt) await this.takenBy(by, said);
-  },
-  takenBy(by, said) {
-    return by === "raw" ? this.takeRawNeutral(said) : this.takeNeutral(said);
-  },
-  get doubtIn() {
-    return Object.fromEntries(["trim", "raw"].map((by) => [by, Boolean(this.doubted && this.doubted.by === by)]));
-  },
-  async takeDoubted() {
-    const { by, said } = this.doubted || {};
-    if (by === "raw" ? !this.locked : said && !this.lockedOrNone) await this.takenBy(by, said);
-    this.doubted = null;
-  },
-  leaveDoubted() {
-    this.doubted = null;
-  },
-  get doubtStyle() {
-    return { background: this.doubted ? this.doubted.said.swatch : "none" };
-  },
-  get doubtWords() {
-    return this.doubted ? this.doubted.said.doubt : "";
-  },
-  async takeNeutral(said) {
-    const { kelvin, duv, target } = said;
-    Object.assign(this.current, { kelvin, duv, target });
-    this.syncControls();
-    await this.save("neutral patch");
-    this.solved = said.sentence;
-  },
-
-  // Numbers that the frame, or the region, tells: clips and the light around them, the level of noise.
-  async fromPicture() {
-    if (this.lockedOrNone) return;
-    const { id } = this.current;
-    const said = await this.solve(this.pictureUrl);
-    if (!said || !this.hasStep || this.current.id !== id) return;
-    Object.assign(this.current, said.fields);
-    this.syncControls();
-    await this.save(`${this.kindTitle.toLowerCase()} from the picture`);
-    this.solved = said.sentence;
-  },
-
   // --- the editor ---------------------------------------------------------------------------------------------------
   rebuild() {
     if (!this.hasStep) this.step = (this.settings.steps[0] || { id: "" }).id;

@@ -1,48 +1,30 @@
 // Values that change along the shot: keys of the step or shape in hand, and the lane under the picture that shows them.
 // Between keys the server says what stands; the page only puts keys.
+import * as keys from "./model/keys.js";
+
 export const tracks = {
   now: {},
 
-  // A holder of tracks is the step in hand or one of its selections; its place is what the server calls it by.
   holderOf(path) {
-    const match = path.match(/^steps\.(\d+)\.(?:(limit\.selections\.\d+)\.)?(\w+)$/);
-    if (!match) return null;
-    const step = this.settings.steps[Number(match[1])];
-    if (!step) return null;
-    const place = match[2] || "",
-      holder = place ? step.limit && step.limit.selections[Number(place.split(".")[2])] : step;
-    return holder && holder.tracks ? { holder, place, name: match[3] } : null;
+    return keys.holderOf(this.settings.steps, path);
   },
   trackAt(path) {
     const found = this.holderOf(path);
-    return found && found.holder.tracks.find((track) => track.parameter === found.name);
+    return found && keys.trackOf(found.holder, found.name);
   },
   // The value as it stands now, for a parameter that has a track.
   standing(path) {
     const found = this.holderOf(path);
-    if (!found || !found.holder.tracks.some((track) => track.parameter === found.name)) return undefined;
+    if (!found || !keys.trackOf(found.holder, found.name)) return undefined;
     const values = this.now.step === this.step && this.now[found.place];
     return values ? values[found.name] : undefined;
   },
   // A value moved by hand while it has a track becomes the key of this frame.
   putKey(path, value) {
-    const track = this.trackAt(path);
-    if (!track) return false;
-    const found = this.holderOf(path),
-      at = track.keys.findIndex(([frame]) => frame === this.frame),
-      stored = found.name === "points" ? value.flat() : value;
-    this.setByHand(found.holder, this.frame);
-    if (at >= 0) track.keys[at] = [this.frame, stored];
-    else {
-      track.keys.push([this.frame, stored]);
-      track.keys.sort((a, b) => a[0] - b[0]);
-    }
+    const found = this.holderOf(path);
+    if (!found || !keys.put(found.holder, found.name, this.frame, value)) return false;
     if (this.now.step === this.step && this.now[found.place]) this.now[found.place][found.name] = value;
     return true;
-  },
-  // Keys that a person set, which following does not replace; only shapes are followed.
-  setByHand(holder, frame) {
-    if (holder.by_hand) holder.by_hand = [...new Set([...holder.by_hand, frame])].sort((a, b) => a - b);
   },
   // While a hand moves, what nothing but that hand moves is left as it is drawn.
   takeNow(now, still) {
@@ -75,7 +57,7 @@ export const tracks = {
   get keyFrames() {
     const holder = this.keyHolder;
     if (!holder || !holder.tracks) return [];
-    return [...new Set(holder.tracks.flatMap((track) => track.keys.map(([frame]) => frame)))].sort((a, b) => a - b);
+    return keys.framesOf(holder);
   },
   get keyMarks() {
     const { first, last } = this.data.frames,
@@ -128,21 +110,11 @@ export const tracks = {
     if (this.locked) return;
     const found = this.holderOf(path);
     if (!found) return;
-    const at = found.holder.tracks.findIndex((track) => track.parameter === found.name);
-    if (at >= 0) {
-      found.holder[found.name] = this.standing(path) ?? found.holder[found.name];
-      found.holder.tracks.splice(at, 1);
-    } else this.beginTrack(found.holder, found.name);
-    this.keyed(at >= 0 ? "stands still" : "changes along the shot", found.name);
-  },
-  beginTrack(holder, name) {
-    const value = holder[name];
-    holder.tracks.push({
-      parameter: name,
-      keys: [[this.frame, Array.isArray(value) ? value.flat() : value]],
-      between: "smooth",
-    });
-    this.setByHand(holder, this.frame);
+    const { holder, name } = found,
+      moves = keys.trackOf(holder, name);
+    if (moves) keys.end(holder, name, this.standing(path) ?? holder[name]);
+    else keys.begin(holder, name, this.frame);
+    this.keyed(moves ? "stands still" : "changes along the shot", name);
   },
   keyed(what, name) {
     this.spread();
@@ -156,7 +128,7 @@ export const tracks = {
     if (this.keyHere) return this.dropKeys(this.frame);
     if (!holder.tracks.length) {
       const begins = "scale" in holder ? ["x", "y", "scale", "angle"] : this.keyable.slice(0, 1);
-      begins.forEach((name) => this.beginTrack(holder, name));
+      begins.forEach((name) => keys.begin(holder, name, this.frame));
     } else
       for (const track of holder.tracks) {
         const path = this.keyPlace + track.parameter;
@@ -166,28 +138,14 @@ export const tracks = {
   },
   dropKeys(frame) {
     const holder = this.keyHolder;
-    if (holder.by_hand) holder.by_hand = holder.by_hand.filter((at) => at !== frame);
-    for (const track of [...holder.tracks]) {
-      track.keys = track.keys.filter(([at]) => at !== frame);
-      if (track.keys.length) continue;
-      const path = this.keyPlace + track.parameter;
-      holder[track.parameter] = this.standing(path) ?? holder[track.parameter];
-      holder.tracks.splice(holder.tracks.indexOf(track), 1);
-    }
+    keys.drop(holder, frame, (name) => this.standing(this.keyPlace + name) ?? holder[name]);
     return this.keyed("without a key", this.keyTitle.toLowerCase());
   },
   moveKeys(from, to) {
-    const { first, last } = this.data.frames;
-    to = Math.min(Math.max(to, first), last);
-    if (from === to || this.keyFrames.includes(to)) return from;
-    for (const track of this.keyHolder.tracks)
-      track.keys = track.keys
-        .map(([frame, value]) => [frame === from ? to : frame, value])
-        .sort((a, b) => a[0] - b[0]);
-    if (this.keyHolder.by_hand) this.keyHolder.by_hand = this.keyHolder.by_hand.filter((at) => at !== from);
-    this.setByHand(this.keyHolder, to);
-    this.spread();
-    return to;
+    const { first, last } = this.data.frames,
+      stands = keys.move(this.keyHolder, from, Math.min(Math.max(to, first), last));
+    if (stands !== from) this.spread();
+    return stands;
   },
   toggleBetween() {
     if (this.cannotKey || this.noKeys) return;

@@ -1,4 +1,7 @@
 // Where a step acts: the selections of its matte, joined in order, and what is done to the whole.
+import { borrowed, putSelection, removeSelection, spread } from "./model/matte.js";
+import { copyOf } from "./model/copies.js";
+
 const JOINS = { and: "and", or: "or", without: "without" };
 
 export const where = {
@@ -69,7 +72,7 @@ export const where = {
       .flatMap((step) =>
         step.limit.selections.map((one) => ({
           value: `${step.id}/${one.id}`,
-          label: `${one.name || this.data.selections[one.kind].title} of ${step.name || this.data.kinds[step.kind].title}`,
+          label: `${one.name || this.data.selections[one.kind].title} of ${this.model.title(step)}`,
         })),
       );
   },
@@ -129,21 +132,8 @@ export const where = {
     this.save(label);
   },
 
-  freshSelectionId(kind) {
-    const stem = kind.replaceAll("_", "").slice(0, 9),
-      taken = this.selections.map((one) => one.id);
-    for (let n = 1; ; n++) if (!taken.includes(stem + (n > 1 ? n : ""))) return stem + (n > 1 ? n : "");
-  },
-  ensureMatte() {
-    if (!this.current.limit) this.current.limit = JSON.parse(JSON.stringify(this.data.matte));
-    return this.current.limit;
-  },
   putSelection(one, label) {
-    this.ensureMatte();
-    one.id = this.freshSelectionId(one.kind);
-    if (this.selections.length === 0) one.join = "and";
-    this.current.limit.selections.push(one);
-    this.selection = one.id;
+    this.selection = putSelection(this.current, one, this.data.matte);
     this.face = "where";
     this.changed(label, this.step);
     this.placeOverlays();
@@ -153,24 +143,14 @@ export const where = {
     event.target.value = "";
     if (!value || this.fullMatte) return;
     if (this.data.selections[value]) {
-      const one = JSON.parse(JSON.stringify(this.data.selections[value].rest));
+      const one = copyOf(this.data.selections[value].rest);
       // A new shape stands where the trace is.
       if ("x" in one && value !== "linear") [one.x, one.y] = this.middleOf(this.point);
       return this.putSelection(one, `add ${this.data.selections[value].title.toLowerCase()}`);
     }
     const [how, from] = value.split(":"),
-      [stepId, selectionId] = from.split("/");
-    const source = this.settings.steps
-      .find((step) => step.id === stepId)
-      .limit.selections.find((one) => one.id === selectionId);
-    if (how === "link" && !source.link) source.link = this.freshLink();
-    const one = JSON.parse(JSON.stringify(source));
-    if (how === "copy") one.link = "";
+      one = borrowed(this.settings.steps, ...from.split("/"), how === "link");
     return this.putSelection(one, how === "link" ? "link a shape" : "copy a shape");
-  },
-  freshLink() {
-    const taken = this.settings.steps.flatMap((step) => (step.limit ? step.limit.selections.map((one) => one.link) : []));
-    for (let n = 1; ; n++) if (!taken.includes(`shape${n}`)) return `shape${n}`;
   },
   unlinkSelection() {
     if (this.locked || !this.isLinked) return;
@@ -179,26 +159,14 @@ export const where = {
   },
   removeSelection() {
     if (this.locked || !this.inHand) return;
-    const title = this.titleOf(this.inHand),
-      at = this.selectionIndex;
-    this.current.limit.selections.splice(at, 1);
-    const next = this.selections[Math.min(at, this.selections.length - 1)];
-    this.selection = next ? next.id : "";
-    if (!this.selections.length) this.current.limit = null;
+    const title = this.titleOf(this.inHand);
+    this.selection = removeSelection(this.current, this.selection);
     this.settleSelection();
     this.changed(`remove ${title}`, this.step);
     this.placeOverlays();
   },
-  // What is linked is one shape: whoever changes it changes it everywhere.
   spread() {
-    const mine = this.inHand;
-    if (!mine || !mine.link) return;
-    for (const step of this.settings.steps)
-      for (const one of step.limit ? step.limit.selections : [])
-        if (one !== mine && one.link === mine.link) {
-          const { id, join, invert, on } = one;
-          Object.assign(one, JSON.parse(JSON.stringify(mine)), { id, join, invert, on });
-        }
+    spread(this.settings.steps, this.inHand);
   },
   async rangeFromPicture() {
     if (this.lockedOrNone) return;
