@@ -6,7 +6,6 @@ A Path is a frozen, validated value. ``segments`` gives its operations stage by 
 
 from __future__ import annotations
 
-import hashlib
 import json
 from collections.abc import Callable
 from dataclasses import replace
@@ -38,9 +37,9 @@ from upwelling.core.operations import (
 from upwelling.core.operations.time_mean import Frames, TimeMean
 from upwelling.core.outputs import Output
 from upwelling.core.parameters import dotted, spoken
-from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION, without_tables
+from upwelling.core.path.fingerprint import fingerprint_of
+from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION
 from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, StageName, Trim
-from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep
 from upwelling.core.steps.group import runs_of
 
@@ -160,9 +159,13 @@ class Path(Frozen):
             operations += made if group is None or group.strength == 1 else mixed_in_log(made, group.strength)
         return tuple(operations)
 
+    def is_on(self, step: AnyStep) -> bool:
+        """Whether a step and its group are switched on."""
+        return step.on and (not step.group or all(group.acts for group in self.trim.groups if group.id == step.group))
+
     def takes(self, step: AnyStep) -> bool:
         """Whether a step is on and meant for this path's output."""
-        return self._on(step) and step.output in ("", self.display.output)
+        return self.is_on(step) and step.output in ("", self.display.output)
 
     def operations(self) -> tuple[Operation, ...]:
         """All operations from the file's code (0…1) to the display's code (0…1)."""
@@ -198,70 +201,11 @@ class Path(Frozen):
     @property
     def fingerprint(self) -> str:
         """SHA-256 over what acts in the recipe and the arithmetic's version; equal means equal numbers."""
-        return self._digest(only_acting=True)
+        return fingerprint_of(self)
 
     def is_marked(self, fingerprint: str) -> bool:
         """Whether a fingerprint is this path's, also one from before what does not act was left out of it."""
-        return fingerprint in (self.fingerprint, self._digest(only_acting=False))
-
-    def _digest(self, *, only_acting: bool) -> str:
-        body = self.model_dump(mode="json")
-        body["look"].pop("name")
-        over = self.rendering.look
-        if over is None or not over.acts or not self.rendering.on:
-            body["rendering"].pop("look")
-        correction = self.input.correction
-        given = body["input"].pop("correction")
-        if correction is not None and correction.acts and self.input.on:
-            body["input"]["correction"] = correction.numbers(given)
-        strengths = self._group_strengths()
-        body["trim"].pop("groups")
-        if strengths:
-            body["trim"]["mixed"] = strengths
-        for holder, name in ((self.trim, "trim"), (self.look, "look")):
-            for step, dumped in zip(holder.steps, body[name]["steps"], strict=True):
-                dumped["limit"] = step.limit.numbers(dumped["limit"]) if step.limit else None
-                _drop_resting(step, dumped)
-        if only_acting:
-            for stage, name in ((self.trim, "trim"), (self.look, "look")):
-                acts = stage.on and getattr(stage, "strength", 1.0) > 0
-                steps = [
-                    dumped
-                    for step, dumped in zip(stage.steps, body[name]["steps"], strict=True)
-                    if acts and step.strength > 0 and self._on(step) and not step.changes_nothing
-                ]
-                body[name]["steps"] = steps
-                if not any(step["output"] in ("", self.display.output) for step in steps):
-                    body[name] = {**body[name], "on": True, **({"strength": 1.0} if name == "look" else {})}
-            if not self.rendering.on:
-                body["rendering"].pop("method")
-        _drop_resting(self.rendering.method, body["rendering"].get("method", {}))
-        for stage in (body["trim"], body["look"]):
-            stage["steps"] = [step for step in stage["steps"] if step["output"] in ("", self.display.output)]
-            for step in stage["steps"]:
-                for label in ("id", "name", "note", "output", "group"):
-                    step.pop(label)
-                for field, rest in (("strength", 1.0), ("mix", "replace"), ("limit", None), ("tracks", [])):
-                    if (
-                        step[field] == rest
-                    ):  # a step that uses none of them keeps the fingerprint it had before there were any
-                        step.pop(field)
-        text = json.dumps({"arithmetic": ARITHMETIC, **without_tables(body)}, sort_keys=True, separators=(",", ":"))
-        return hashlib.sha256(text.encode()).hexdigest()
-
-    def _on(self, step: AnyStep) -> bool:
-        """Whether a step and its group are switched on."""
-        return step.on and (not step.group or all(group.acts for group in self.trim.groups if group.id == step.group))
-
-    def _group_strengths(self) -> list[list[Any]]:
-        """Groups that are mixed in: how strongly, and where they stand among the steps that act."""
-        found, at = [], 0
-        for group, steps in runs_of(self.trim.steps, self.trim.groups):
-            count = sum(self.takes(step) and step.strength > 0 and not step.changes_nothing for step in steps)
-            if group is not None and group.acts and group.strength < 1 and count:
-                found.append([at, count, group.strength])
-            at += count
-        return found
+        return fingerprint in (self.fingerprint, fingerprint_of(self, only_acting=False))
 
     def to_recipe(self) -> str:
         """The path as versioned JSON, indented, ending in a line feed."""
@@ -301,10 +245,3 @@ def _led_up_to(operations: tuple[Operation, ...], before: tuple[Operation, ...])
             operation = replace(operation, inside=_led_up_to(operation.inside, led))
         made.append(operation)
     return tuple(made)
-
-
-def _drop_resting(made: AnyStep | AnyRendering, dumped: dict[str, Any]) -> None:
-    """Takes parameters that came later to a kind and are at rest out of what is fingerprinted: older ones lack them."""
-    for field in made.later:
-        if getattr(made, field) == type(made).model_fields[field].default:
-            dumped.pop(field, None)

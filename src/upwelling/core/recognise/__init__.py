@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from upwelling.core.encodings import ENCODINGS, Encoding, Range
 from upwelling.core.media.footage import FileFacts
-from upwelling.core.media.tags import contradictions
+from upwelling.core.recognise.against import Case, burned_in, sentences_against
 from upwelling.core.recognise.base import (
     FAIR,
     STRONG,
@@ -24,14 +24,12 @@ from upwelling.core.recognise.sidecar import read_sidecars
 from upwelling.core.recognise.signal import (
     SignalFacts,
     floor_evidence,
-    is_log,
     looks_like_display,
     looks_like_log,
-    ruled_out,
     signal_facts,
 )
 from upwelling.core.recognise.tags import tag_evidence
-from upwelling.core.recognise.words import named_lut, word_evidence
+from upwelling.core.recognise.words import word_evidence
 
 
 def recognise_raw(facts: FileFacts, signal: SignalFacts) -> Recognition:
@@ -64,9 +62,10 @@ def recognise_file(facts: FileFacts, signal: SignalFacts, clues: FileClues) -> R
         ]
     evidence += floor_evidence(signal, assumed)
     candidates = _candidates(facts, evidence)
-    contradictions, burned = _contradictions(facts, signal, clues, evidence, candidates, assumed)
-    state = _state(candidates, signal, assumed, contradictions)
     best = candidates[0] if candidates else None
+    case = Case(facts, signal, clues, evidence, best, assumed)
+    contradictions, burned = sentences_against(case), burned_in(case)
+    state = _state(candidates, signal, assumed, contradictions)
     chosen = ENCODINGS.get(best.encoding) if best and state in ("known", "likely", "contradictory") else None
     remarks = remarks_on(facts, signal, chosen, best.range if best else _range(facts, ""))
     if burned:
@@ -113,67 +112,6 @@ def _candidates(facts: FileFacts, evidence: list[Evidence]) -> list[Candidate]:
     found.sort(key=lambda c: -c.score)  # equal ones stay in the library's order
     total = sum(c.score for c in found) or 1.0
     return [Candidate(c.encoding, c.range, c.score, round(c.score / (total + 0.5), 2), c.evidence) for c in found]
-
-
-def _contradictions(
-    facts: FileFacts,
-    signal: SignalFacts,
-    clues: FileClues,
-    evidence: list[Evidence],
-    candidates: list[Candidate],
-    assumed: Range,
-) -> tuple[list[str], str]:
-    """Sentences of what cannot both be true, and the reason to suspect a burned-in viewing transform."""
-    found = contradictions(facts.tags)
-    burned = ""
-    best = candidates[0] if candidates else None
-    member = ENCODINGS.get(best.encoding) if best else None
-    if best and member and is_log(member) and best.score >= 0.6:
-        reason = ruled_out(signal, member, best.range)
-        other: Range = "full" if best.range == "legal" else "legal"
-        if (
-            reason
-            and not ruled_out(signal, member, other)
-            and best.range == "legal"
-            and not looks_like_display(signal, assumed)
-        ):
-            found.append(f"{_sentence(best.evidence[0])}, but {reason}: the codes fit full range instead.")
-        elif reason:
-            found.append(f"{_sentence(best.evidence[0])}, but {reason}.")
-            if looks_like_display(signal, assumed):
-                burned = (
-                    "Viewing transform burned in? The levels are a finished picture's: luma from code "
-                    f"{signal.floor:.0f} to {signal.top:.0f} of 1023."
-                )
-    if member and member.referred == "display" and member.curve_name not in ("PQ",) and looks_like_log(signal, assumed):
-        tagged = next((i.text for i in evidence if i.kind == "tags"), best.evidence[0] if best else "")
-        found.append(
-            f"{_sentence(tagged)}, but nothing lies below code {signal.floor:.0f} or above {signal.top:.0f} of 1023 "
-            f"and colour is weak (chroma {signal.chroma:.2f}): probably log."
-        )
-    curves = {i.curve for i in evidence if i.kind in ("tags", "metadata", "sidecar") and i.weight >= STRONG and i.curve}
-    if len(curves) > 1:
-        found.append(f"The file names two curves: {' and '.join(sorted(curves))}.")
-    if (
-        clues.sibling
-        and best
-        and best.score >= FAIR
-        and best.encoding != clues.sibling.encoding
-        and best.score < STRONG + 0.1
-    ):
-        rival = next((i.text for i in evidence if i.kind != "camera" and i.weight >= FAIR), "")
-        if rival:
-            found.append(f"{_sentence(rival)}, but {clues.sibling.why}.")
-    lut = named_lut({**facts.metadata, **clues.sidecar})
-    if lut and not burned and looks_like_display(signal, assumed):
-        burned = f"Viewing transform burned in? Metadata names a LUT ({lut}) and the levels are a finished picture's."
-    elif lut and not burned:
-        burned = f"Metadata names a LUT ({lut}). The levels do not show that it was burned in; check before converting."
-    return found, burned
-
-
-def _sentence(text: str) -> str:
-    return text[:1].upper() + text[1:]
 
 
 def _state(candidates: list[Candidate], signal: SignalFacts, assumed: Range, contradictions: list[str]) -> State:
