@@ -17,11 +17,11 @@ from tests.core.test_lut import bent
 from tests.core.witness import ffmpeg_lut3d
 from upwelling.core.errors import BadLut
 from upwelling.core.lut import Lut1D, Lut3D, ProcessList, lattice
-from upwelling.core.lut.formats.cdl import Correction, format_cdl, parse_cdl
+from upwelling.core.lut.formats.cdl import CdlCorrection, format_cdl, parse_cdl
 from upwelling.core.lut.formats.clf import parse_clf
 from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
-from upwelling.core.lut.formats.edl import Event, format_edl, parse_edl
+from upwelling.core.lut.formats.edl import CdlEvent, format_edl, parse_edl
 from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, MatrixNode, RangeNode, TableNode
 from upwelling.core.media.hald import hald_bytes
 from upwelling.core.tables.facts import measure
@@ -283,8 +283,8 @@ def test_broken_clf_is_refused_with_its_place(data, words):
 
 _WHOLE = format_clf(ProcessList((ALL_KINDS.nodes[0], ALL_KINDS.nodes[4], TableNode(bent(3))), "t")).encode()
 _CUBE = format_cube(bent(3)).encode()
-_CDL = format_cdl([Correction("a", CdlNode((1.1, 1, 1)))], ".ccc").encode()
-_EDL = format_edl("t", [Event(1, "A001", "clip", 0, 48, CdlNode())]).encode()
+_CDL = format_cdl([CdlCorrection("a", CdlNode((1.1, 1, 1)))], ".ccc").encode()
+_EDL = format_edl("t", [CdlEvent(1, "A001", "clip", 0, 48, CdlNode())]).encode()
 
 
 @given(st.sampled_from([(parse_clf, _WHOLE), (parse_cube, _CUBE), (parse_cdl, _CDL), (parse_edl, _EDL)]), st.data())
@@ -412,8 +412,8 @@ def test_numbers_are_read_as_python_reads_them(values, form):
 @pytest.mark.parametrize("ending", [".cc", ".ccc", ".cdl"])
 def test_cdl_files_round_trip(ending):
     corrections = [
-        Correction("a & b", CdlNode((1.1, 1, 0.9), (0.01, -0.02, 0), (1, 1.2, 0.8), 0.85), "warm <side>"),
-        Correction("two"),
+        CdlCorrection("a & b", CdlNode((1.1, 1, 0.9), (0.01, -0.02, 0), (1, 1.2, 0.8), 0.85), "warm <side>"),
+        CdlCorrection("two"),
     ][: 1 if ending == ".cc" else 2]
     back = parse_cdl(format_cdl(corrections, ending).encode())
     assert back == corrections
@@ -421,8 +421,8 @@ def test_cdl_files_round_trip(ending):
 
 def test_edit_list_round_trip_and_others_spelling():
     events = [
-        Event(1, "A001C003", "A001 gathering", 100, 148, CdlNode((1.1, 1, 0.9), (0, 0.01, -0.02), (1, 1, 1.1), 0.9)),
-        Event(2, "B004", "no grade", 0, 24),
+        CdlEvent(1, "A001C003", "A001 gathering", 100, 148, CdlNode((1.1, 1, 0.9), (0, 0.01, -0.02), (1, 1, 1.1), 0.9)),
+        CdlEvent(2, "B004", "no grade", 0, 24),
     ]
     back = parse_edl(format_edl("Kilnlight", events).encode())
     assert [(e.reel, e.clip, e.source_in, e.source_out, e.cdl) for e in back] == [

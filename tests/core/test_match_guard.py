@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from upwelling.core.colour.primaries import primaries
-from upwelling.core.match import BY_ITSELF, CannotMatch, Figures, Match, Picture, space_of
+from upwelling.core.match import BY_ITSELF, CannotMatch, Match, MatchFigures, Picture, space_of
 from upwelling.core.match.guard import WORSE, guarded
 from upwelling.core.match.outcome import STEM, put
 from upwelling.core.simulate.shipped import shipped
@@ -41,7 +41,7 @@ def test_a_clipped_picture_is_refused(scene, method, side):
 
 def test_what_comes_no_nearer_is_left_out_and_said(scene):
     def worse(source, reference, space):
-        return Match("exposure", "balance", (Exposure(stops=1),), Figures(9.4, 16.8, 20.0, 100), ("As found.",))
+        return Match("exposure", "balance", (Exposure(stops=1),), MatchFigures(9.4, 16.8, 20.0, 100), ("As found.",))
 
     found = guarded(worse)(Picture.of(scene), Picture.of(scene), SPACE)
     assert (found.steps, found.remarks) == ((), (WORSE, "As found."))
@@ -57,7 +57,7 @@ def test_statistics_of_what_is_near_already_warn(scene):
 
 def test_what_goes_by_the_cameras_levels_stays_before_a_match():
     own = (Highlights(id="high", clip=(4.0, 4.0, 4.0)), Exposure(id="own", stops=0.5))
-    match = Match("exposure", "exposure", (Exposure(stops=1),), Figures(5, 1, 2, 100))
+    match = Match("exposure", "exposure", (Exposure(stops=1),), MatchFigures(5, 1, 2, 100))
     steps, groups = put(own, (), match, "B-cam", "Said")
     assert [step.id for step in steps][:1] == ["high"]
     assert [step.group == STEM for step in steps] == [False, True, False]

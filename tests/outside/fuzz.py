@@ -26,7 +26,7 @@ from upwelling.core.lut.formats.cdl import format_cdl, parse_cdl
 from upwelling.core.lut.formats.clf import parse_clf
 from upwelling.core.lut.formats.clf_write import format_clf
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
-from upwelling.core.lut.formats.edl import Event, format_edl, parse_edl
+from upwelling.core.lut.formats.edl import CdlEvent, format_edl, parse_edl
 from upwelling.core.lut.process import CdlNode, ExponentNode, LogNode, LogParams, MatrixNode, ProcessList, TableNode
 from upwelling.core.lut.table import Lut1D, Lut3D
 from upwelling.core.media import open_footage, write_still
@@ -122,14 +122,14 @@ def seeds(folder: FilePath) -> dict[str, tuple[bytes, Callable[[FilePath], None]
     )
     found["a.cube"] = (format_cube(Lut3D(PICTURE[:3, :9].reshape(3, 3, 3, 3))).encode(), _text(parse_cube))
     found["a.clf"] = (format_clf(ProcessList(nodes, "t", (), "", "", "a", ())).encode(), _text(parse_clf))
-    from upwelling.core.lut.formats.cdl import Correction
+    from upwelling.core.lut.formats.cdl import CdlCorrection
 
     found["a.ccc"] = (
-        format_cdl([Correction("one"), Correction("two", CdlNode((1.1, 1, 1)))], ".ccc").encode(),
+        format_cdl([CdlCorrection("one"), CdlCorrection("two", CdlNode((1.1, 1, 1)))], ".ccc").encode(),
         _text(parse_cdl),
     )
     found["a.edl"] = (
-        format_edl("t", [Event(1, "A001", "clip", 0, 48, CdlNode()), Event(2, "B001", "clip", 0, 48)]).encode(),
+        format_edl("t", [CdlEvent(1, "A001", "clip", 0, 48, CdlNode()), CdlEvent(2, "B001", "clip", 0, 48)]).encode(),
         _text(parse_edl),
     )
     path = ColourPath(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="BT.709 BT.1886"))

@@ -10,8 +10,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.web.pages import shots_of
 from upwelling.core.lut import Lut3D, lattice
-from upwelling.core.lut.formats.cdl import Correction, format_cdl
-from upwelling.core.lut.formats.edl import Event, format_edl
+from upwelling.core.lut.formats.cdl import CdlCorrection, format_cdl
+from upwelling.core.lut.formats.edl import CdlEvent, format_edl
 from upwelling.core.lut.process import CdlNode
 from upwelling.core.path.look_recipe import LookRecipe
 from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower
@@ -119,8 +119,10 @@ def test_library_page_and_ways_to_a_new_look(shots, as_, people, production):
     )
     tess.post(P + "new/", {"from": "shot", "shot": shots[0].pk, "name": "From trim"})
     assert [s.kind for s in Look.objects.get(name="From trim").newest.step_list] == ["exposure", "saturation"]
-    cdl = format_cdl([Correction("a", CdlNode((1.2, 1, 1))), Correction("b", CdlNode(saturation=0.5))], ".ccc").encode()
-    edl = format_edl("t", [Event(1, "A", "clip", 0, 10, CdlNode((0.9, 1, 1)))]).encode()
+    cdl = format_cdl(
+        [CdlCorrection("a", CdlNode((1.2, 1, 1))), CdlCorrection("b", CdlNode(saturation=0.5))], ".ccc"
+    ).encode()
+    edl = format_edl("t", [CdlEvent(1, "A", "clip", 0, 10, CdlNode((0.9, 1, 1)))]).encode()
     for name, data in (("c.ccc", cdl), ("c.edl", edl)):
         assert tess.post(P + "new/", {"from": "file", "file": SimpleUploadedFile(name, data)}).status_code == 302
     assert {"a", "b", "clip"} <= set(production.looks.values_list("name", flat=True))
@@ -154,7 +156,7 @@ def test_library_page_and_ways_to_a_new_look(shots, as_, people, production):
             "steps.0",
         ),
         (
-            {"from": "file", "file": ("x.ccc", format_cdl([Correction("a", CdlNode((9, 1, 1)))], ".ccc").encode())},
+            {"from": "file", "file": ("x.ccc", format_cdl([CdlCorrection("a", CdlNode((9, 1, 1)))], ".ccc").encode())},
             "beyond what slope",
         ),
     ],

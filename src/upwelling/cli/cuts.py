@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from upwelling.core.errors import BadValue
 
 if TYPE_CHECKING:
-    from upwelling.core.cut import Found
+    from upwelling.core.cut import FoundEvent
 
 
 def add_commands(commands: Any) -> None:
@@ -51,7 +51,7 @@ def _cut(options: argparse.Namespace) -> int:
     return 0 if all(one.state in SETTLED for one in found) else 1
 
 
-def _as_json(one: Found) -> dict[str, Any]:
+def _as_json(one: FoundEvent) -> dict[str, Any]:
     event = one.event
     return {
         "number": event.number,
@@ -73,7 +73,7 @@ def _as_json(one: Found) -> dict[str, Any]:
     }
 
 
-def _say(title: str, notes: tuple[str, ...], found: list[Found]) -> None:
+def _say(title: str, notes: tuple[str, ...], found: list[FoundEvent]) -> None:
     from upwelling.core.cut.match import SAID, counted
 
     parts = [f"{count} {SAID[state]}" for state, count in counted(found).items()]

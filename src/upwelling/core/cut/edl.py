@@ -22,7 +22,7 @@ class BadText(ValueError):
 
 
 @dataclass
-class Said:
+class EventWords:
     """What an event's own lines say: its source's length as a count of labels, frames a second of an M2 line, and how
     it begins where that is no cut.
     """
@@ -39,7 +39,7 @@ class EdlText:
     lines: list[str] = field(default_factory=list)
     drop: bool = False
     most_frames: int = 0
-    said: dict[tuple[str, str], Said] = field(default_factory=dict)
+    said: dict[tuple[str, str], EventWords] = field(default_factory=dict)
 
     @property
     def least_rate(self) -> float:
@@ -58,7 +58,7 @@ def plain_label(label: str) -> str:
 
 def read_text(text: str) -> EdlText:
     """Raises BadText for what no list has: lines longer than any, or more of them than can be."""
-    made, events, now = EdlText(), 0, Said()
+    made, events, now = EdlText(), 0, EventWords()
     lines = [line.strip() for line in text.splitlines()]
     lines = [line for line in lines if line and (not line.startswith("*") or _MEANT.search(line[:200]))]
     if len(lines) > MOST_LINES:
@@ -69,7 +69,7 @@ def read_text(text: str) -> EdlText:
             raise BadText(f"has a line of more than {LONGEST_LINE} characters, which no edit list has")
         if line[:1].isdigit():
             events += 1
-            now = Said()
+            now = EventWords()
             number = line.split(None, 1)[0]
             follows = index + 1 < len(lines) and lines[index + 1].split(None, 1)[0] == number
             before = bool(events > 1 and made.lines and made.lines[-1].split(None, 1)[0] == number)
@@ -81,7 +81,7 @@ def read_text(text: str) -> EdlText:
     return made
 
 
-def _event(made: EdlText, line: str, now: Said, *, alone: bool) -> str:
+def _event(made: EdlText, line: str, now: EventWords, *, alone: bool) -> str:
     """An event's line; a transition that has no line of its own is taken from it, as the adapter would lose the
     clip.
     """
@@ -100,7 +100,7 @@ def _event(made: EdlText, line: str, now: Said, *, alone: bool) -> str:
     return " ".join(_LABEL.sub(lambda found: f"{found[1]}{mark}{found[3]}", word) for word in words)
 
 
-def _speed(line: str, now: Said) -> list[str]:
+def _speed(line: str, now: EventWords) -> list[str]:
     """An M2 line, written as the adapter reads it; nothing where it names no speed."""
     words = line.split()
     if len(words) < 3 or not _LABEL.fullmatch(words[-1]):

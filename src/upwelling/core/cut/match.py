@@ -51,7 +51,7 @@ class Media:
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundEvent:
     """What an event is of. ``media`` are the candidates; ``first`` is the frame of the one file it begins at."""
 
     event: Event
@@ -96,30 +96,32 @@ def _media(members: Sequence[FilePath]) -> Media:
     return Media(members[0], members[0].name, reel_of(said), begins.count if begins else None, frames, facts.rate)
 
 
-def match_cut(cut: Cut, media: Sequence[Media]) -> list[Found]:
+def match_cut(cut: Cut, media: Sequence[Media]) -> list[FoundEvent]:
     """Each event with the file it is of, or why it is of none."""
     names = _Names(media)
     return [_matched(event, names) for event in cut.events]
 
 
-def _matched(event: Event, names: _Names) -> Found:
+def _matched(event: Event, names: _Names) -> FoundEvent:
     if event.black:
-        return Found(event, "black", (), None, "")
+        return FoundEvent(event, "black", (), None, "")
     candidates = names.of(event)
     if not candidates:
         asked = ", ".join(f"“{name}”" for name in dict.fromkeys((event.file, event.name, event.reel)) if name)
-        return Found(event, "missing", (), None, f"no file is called {asked or 'anything: the event names none'}")
+        return FoundEvent(event, "missing", (), None, f"no file is called {asked or 'anything: the event names none'}")
     inside = [one for one in candidates if _first(event, one) is not None and _same_rate(event, one)]
     if len(inside) == 1:
-        return Found(event, "found", (inside[0],), _first(event, inside[0]), "")
+        return FoundEvent(event, "found", (inside[0],), _first(event, inside[0]), "")
     if len(inside) > 1:
-        return Found(event, "ambiguous", tuple(inside), None, ", ".join(one.name for one in inside[:4]))
+        return FoundEvent(event, "ambiguous", tuple(inside), None, ", ".join(one.name for one in inside[:4]))
     other = [one for one in candidates if not _same_rate(event, one)]
     if len(other) == len(candidates):
         rates = ", ".join(f"{one.name} has {one.rate:g}" for one in other[:3])
-        return Found(event, "rate", tuple(other), None, f"the event counts {event.rate:g} frames a second, {rates}")
+        return FoundEvent(
+            event, "rate", tuple(other), None, f"the event counts {event.rate:g} frames a second, {rates}"
+        )
     one = next(one for one in candidates if _same_rate(event, one))
-    return Found(event, "outside", tuple(candidates), None, _range_said(event, one))
+    return FoundEvent(event, "outside", tuple(candidates), None, _range_said(event, one))
 
 
 class _Names:
@@ -174,7 +176,7 @@ def _range_said(event: Event, one: Media) -> str:
     return f"{wanted} is asked for; {one.name} has {event.label(one.begins)} and {one.frames} frames on"
 
 
-def counted(found: Iterable[Found]) -> dict[State, int]:
+def counted(found: Iterable[FoundEvent]) -> dict[State, int]:
     """How many events are in each state that any is in."""
     counts: dict[State, int] = {}
     for one in found:

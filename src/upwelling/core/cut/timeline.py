@@ -13,7 +13,7 @@ from urllib.parse import unquote, urlparse
 
 import opentimelineio as otio
 
-from upwelling.core.cut.edl import BadText, EdlText, Said, plain_label, read_text
+from upwelling.core.cut.edl import BadText, EdlText, EventWords, plain_label, read_text
 from upwelling.core.cut.read import MOST_EVENTS, BadCut, Cut, Event
 from upwelling.core.lut.process import CdlNode
 
@@ -65,7 +65,7 @@ def _from_edl(place: FilePath, text: str, rate: float) -> Cut:
 def _with_text(event: Event, text: EdlText, rate: float) -> Event:
     """An event with what the list says of it in lines that the adapter passes over."""
     begins = (plain_label(event.label(event.start)), plain_label(event.label(event.record)))
-    said = text.said.get(begins, Said())
+    said = text.said.get(begins, EventWords())
     event = replace(event, transition=event.transition or said.transition)
     if said.speed is None:
         return event

@@ -12,7 +12,7 @@ from pathlib import Path as FilePath
 from typing import Any
 
 from upwelling.core.delivery.order import Order, Part
-from upwelling.core.delivery.parts import Report, render_part
+from upwelling.core.delivery.parts import PartReport, render_part
 from upwelling.core.errors import BadValue, UnwritableFile
 
 MEDIA, DELIVERIES = "UPWELLING_WORKER_MEDIA", "UPWELLING_WORKER_DELIVERIES"
@@ -32,7 +32,7 @@ _LARGEST_SHARE = 0.8
 """Of the machine's memory, for all local workers together."""
 
 
-def render_task(text: str, index: int, folder: str, name: str, roots: Mapping[str, str]) -> Report:
+def render_task(text: str, index: int, folder: str, name: str, roots: Mapping[str, str]) -> PartReport:
     """A part as a task for any process: what it needs is in its arguments. ``roots`` are the folders of footage and of
     deliveries as the asker sees them; a worker may see them elsewhere.
     """
@@ -97,7 +97,7 @@ class OnCluster:
 
     def run(
         self, order: Order, parts: Sequence[Part], folder: FilePath, name: str, told: Callable[[int], None]
-    ) -> Iterator[Report]:
+    ) -> Iterator[PartReport]:
         """See Engine. A worker that vanishes costs its part, which another does."""
         from distributed.scheduler import KilledWorker
 
@@ -125,7 +125,7 @@ class OnCluster:
                 for future in done:
                     part = asked.pop(future)
                     try:
-                        report: Report = future.result()
+                        report: PartReport = future.result()
                     except KilledWorker:
                         raise UnwritableFile(
                             folder.parent / name,

@@ -35,7 +35,7 @@ Told = Callable[[int], None]
 
 
 @dataclass
-class Report:
+class PartReport:
     """What a part says of itself. ``clipped`` sums, over its frames, the share of pixels beyond what the file holds."""
 
     index: int
@@ -48,7 +48,7 @@ class Report:
     seconds: float = 0.0
 
     @classmethod
-    def read(cls, text: str) -> Report:
+    def read(cls, text: str) -> PartReport:
         body = json.loads(text)
         return cls(**{**body, "repeated": [tuple(row) for row in body["repeated"]]})
 
@@ -63,13 +63,13 @@ def movie_place(folder: FilePath, index: int) -> FilePath:
     return folder / f"{index:06}{PART_ENDING}"
 
 
-def render_part(order: Order, part: Part, folder: FilePath, name: str, told: Told | None = None) -> Report:
+def render_part(order: Order, part: Part, folder: FilePath, name: str, told: Told | None = None) -> PartReport:
     """Renders a part into ``folder``; ``name`` is what the delivery is called, by which stills are numbered.
 
     Raises UnreadableFile, UnwritableFile or BadValue; nothing of the part is left then.
     """
     begun = time.monotonic()
-    report = Report(part.index)
+    report = PartReport(part.index)
     if order.form.movie is None:
         _stills(order, part, folder, name, report, told)
     else:
@@ -82,7 +82,7 @@ def render_part(order: Order, part: Part, folder: FilePath, name: str, told: Tol
     return report
 
 
-def _movie(order: Order, part: Part, folder: FilePath, report: Report, told: Told | None) -> None:
+def _movie(order: Order, part: Part, folder: FilePath, report: PartReport, told: Told | None) -> None:
     settings = movie_settings(order)
     place = movie_place(folder, part.index)
     temporary = place.with_name(f".new-{secrets.token_hex(6)}{PART_ENDING}")
@@ -93,14 +93,14 @@ def _movie(order: Order, part: Part, folder: FilePath, report: Report, told: Tol
             own = {**own, "stats": str(log)} if own else own
             with MovieWriter(temporary, "mov", replace(settings, parameters={**settings.parameters, **own})) as writer:
                 last = number == len(passes) - 1
-                _through(order, part, report if last else Report(part.index), writer.add, told if last else None)
+                _through(order, part, report if last else PartReport(part.index), writer.add, told if last else None)
         temporary.replace(place)
     finally:
         for left in folder.glob(f"{temporary.stem}*"):
             left.unlink(missing_ok=True)
 
 
-def _stills(order: Order, part: Part, folder: FilePath, name: str, report: Report, told: Told | None) -> None:
+def _stills(order: Order, part: Part, folder: FilePath, name: str, report: PartReport, told: Told | None) -> None:
     def write(signal: Any, index: int) -> None:
         place = still_name(folder / name, order.first_number + index, order.frames == 1)
         write_still(place, with_range(signal, order.form), order.form.depth, still_tags(order, index))
@@ -108,7 +108,9 @@ def _stills(order: Order, part: Part, folder: FilePath, name: str, report: Repor
     _through(order, part, report, write, told)
 
 
-def _through(order: Order, part: Part, report: Report, write: Callable[[Any, int], None], told: Told | None) -> None:
+def _through(
+    order: Order, part: Part, report: PartReport, write: Callable[[Any, int], None], told: Told | None
+) -> None:
     """Frames read ahead on one thread, rendered here, written on another, in order."""
     with ThreadPoolExecutor(1) as reading, ThreadPoolExecutor(1) as writing:
         written: list[Future[None]] = []
@@ -144,7 +146,7 @@ def _ahead(order: Order, part: Part, reading: ThreadPoolExecutor) -> Iterator[tu
             index += 1
 
 
-def _note(order: Order, report: Report, signal: Any, source: Source, piece: int) -> None:
+def _note(order: Order, report: PartReport, signal: Any, source: Source, piece: int) -> None:
     if source.repeated is not None:
         report.repeated.append((piece, source.number, source.repeated))
     report.clipped += clipped_part(signal[::_LOOKED_AT, ::_LOOKED_AT], order.form)

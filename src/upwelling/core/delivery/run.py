@@ -15,7 +15,7 @@ from typing import Literal, Protocol
 from upwelling.core.delivery.estimate import bytes_needed
 from upwelling.core.delivery.names import is_taken, next_version, still_name
 from upwelling.core.delivery.order import Order, Part
-from upwelling.core.delivery.parts import Report, movie_place, render_part, report_place
+from upwelling.core.delivery.parts import PartReport, movie_place, render_part, report_place
 from upwelling.core.delivery.sound import sound_for
 from upwelling.core.delivery.tags import hdr_words, metadata_of
 from upwelling.core.errors import UnwritableFile, UpwellingError
@@ -57,7 +57,7 @@ class Engine(Protocol):
 
     def run(
         self, order: Order, parts: Sequence[Part], folder: FilePath, name: str, told: Callable[[int], None]
-    ) -> Iterable[Report]:
+    ) -> Iterable[PartReport]:
         """Renders parts, in any order, giving each's report once it is done. ``told`` counts frames and may raise."""
 
 
@@ -66,7 +66,7 @@ class Here:
 
     def run(
         self, order: Order, parts: Sequence[Part], folder: FilePath, name: str, told: Callable[[int], None]
-    ) -> Iterator[Report]:
+    ) -> Iterator[PartReport]:
         """See Engine."""
         for part in parts:
             yield render_part(order, part, folder, name, told)
@@ -188,7 +188,7 @@ def _render(
     engine: Engine,
     progress: Callable[[Progress], None] | None,
     stop: Stop | None,
-) -> list[Report]:
+) -> list[PartReport]:
     parts = order.parts()
     reports = {part.index: found for part in parts if (found := _done(folder, part)) is not None}
     for left in folder.glob(".new-*"):
@@ -212,10 +212,10 @@ def _render(
     return [reports[part.index] for part in parts]
 
 
-def _done(folder: FilePath, part: Part) -> Report | None:
+def _done(folder: FilePath, part: Part) -> PartReport | None:
     """The report of a part that an earlier run finished."""
     try:
-        report = Report.read(report_place(folder, part.index).read_text())
+        report = PartReport.read(report_place(folder, part.index).read_text())
     except (OSError, ValueError, TypeError, KeyError):
         return None
     return report if report.frames == part.frames else None
@@ -225,7 +225,7 @@ def _put(
     order: Order,
     folder: FilePath,
     target: FilePath,
-    reports: Sequence[Report],
+    reports: Sequence[PartReport],
     progress: Callable[[Progress], None] | None,
     stop: Stop | None,
 ) -> tuple[list[FilePath], list[str]]:
@@ -280,7 +280,7 @@ def order_sound_remark(order: Order) -> str:
     return ""
 
 
-def _level(reports: Sequence[Report]) -> LightLevel:
+def _level(reports: Sequence[PartReport]) -> LightLevel:
     return LightLevel(
         max((report.max_cll for report in reports), default=0.0),
         max((report.max_fall for report in reports), default=0.0),

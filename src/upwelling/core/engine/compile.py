@@ -41,7 +41,7 @@ class Tiles:
 
 
 @dataclass(frozen=True, eq=False)
-class Table:
+class TablePart:
     """A lookup table between two runs."""
 
     lut: Lut
@@ -73,7 +73,7 @@ class AsideApart:
     inner: Program
 
 
-Part = Tiles | Table | Weights | MixedApart | AsideApart | FrameOperation
+Part = Tiles | TablePart | Weights | MixedApart | AsideApart | FrameOperation
 
 
 @dataclass(frozen=True)
@@ -115,9 +115,9 @@ def _part(operation: Operation) -> Part:
     if isinstance(operation, ShowMatte):
         return _weights(operation.matte)
     if isinstance(operation, ApplyLut):
-        return Table(operation.lut, operation.interpolation)
+        return TablePart(operation.lut, operation.interpolation)
     if isinstance(operation, Decode) and isinstance(operation.curve, TableCurve):
-        return Table(_decoding_table(operation.curve, operation.scale))
+        return TablePart(_decoding_table(operation.curve, operation.scale))
     assert isinstance(operation, FrameOperation)
     return operation
 

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 
 from upwelling.core.arrays import Float32, as_rgb
-from upwelling.core.engine.compile import AsideApart, MixedApart, Program, Table, Tiles, Weights, compile_operations
+from upwelling.core.engine.compile import AsideApart, MixedApart, Program, TablePart, Tiles, Weights, compile_operations
 from upwelling.core.engine.layout import place_row
 from upwelling.core.engine.tile import run_tiles
 from upwelling.core.kernels import KERNEL_LOCK
@@ -41,7 +41,7 @@ def run(
             target = np.empty_like(value) if out is None else out
             _tile_run(part, value, tapped, where, target)
             value = target
-        elif isinstance(part, Table):
+        elif isinstance(part, TablePart):
             value = part.lut.apply(value, part.interpolation)
         elif isinstance(part, Weights):
             value = np.repeat(_weight(part, value, where, place), 3, axis=-1)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from upwelling.core.match import chart, exposure, pairs, scene, statistics
 from upwelling.core.match.guard import guarded
-from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, space_of
+from upwelling.core.match.light import CannotMatch, Match, MatchFigures, Picture, Space, space_of
 
 METHODS: dict[str, str] = {
     "scene": "Same scene: two cameras look at one thing",
@@ -29,8 +29,8 @@ __all__ = [
     "BY_ITSELF",
     "METHODS",
     "CannotMatch",
-    "Figures",
     "Match",
+    "MatchFigures",
     "Picture",
     "Space",
     "by_pairs",

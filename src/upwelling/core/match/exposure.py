@@ -14,7 +14,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from upwelling.core.arrays import MID_GREY, Float64
-from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space, correlation, to_grey
+from upwelling.core.match.light import CannotMatch, Match, MatchFigures, Picture, Space, correlation, to_grey
 from upwelling.core.match.models import apply, steps_of
 from upwelling.core.match.robust import Samples, fit
 
@@ -51,7 +51,7 @@ def match(source: Picture, reference: Picture, space: Space) -> Match:
     scale = to_grey(its, space)
     made = apply("balance", values, mine, space)[0]
     before, after = space.delta_e(mine * scale, its * scale), space.delta_e(made * scale, its * scale)
-    figures = Figures(
+    figures = MatchFigures(
         float(np.median(before)), float(np.median(after)), float(np.percentile(after, 95)), len(np.atleast_1d(after))
     )
     return Match(

@@ -127,7 +127,7 @@ def correlation(one: Any, other: Any) -> float:
 
 
 @dataclass(frozen=True)
-class Figures:
+class MatchFigures:
     """ΔE 2000 of what corresponds, before and after, in the reference's light brought to mid grey."""
 
     before: float
@@ -154,7 +154,7 @@ class Match:
     method: str
     model: str
     steps: tuple[AnyStep, ...]
-    figures: Figures
+    figures: MatchFigures
     remarks: tuple[str, ...] = ()
     samples: tuple[float, ...] = ()
     before: tuple[float, ...] = ()

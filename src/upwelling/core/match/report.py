@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from upwelling.core.match.light import Figures, Match
+from upwelling.core.match.light import Match, MatchFigures
 from upwelling.core.match.models import apply, steps_of
 from upwelling.core.match.robust import Fit, Samples
 
@@ -39,7 +39,7 @@ def reported(
     made = apply(found.model, found.values, samples.source, space)[0] * samples.scale
     before, after = space.delta_e(own, wanted), space.delta_e(made, wanted)
     inside = after[found.inlier]
-    figures = Figures(
+    figures = MatchFigures(
         float(np.median(before[found.inlier])),
         float(np.median(inside)),
         float(np.percentile(inside, 95)),

@@ -15,7 +15,7 @@ from scipy.optimize import lsq_linear
 from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.match.exposure import lost
-from upwelling.core.match.light import CannotMatch, Figures, Match, Picture, Space
+from upwelling.core.match.light import CannotMatch, Match, MatchFigures, Picture, Space
 from upwelling.core.operations import run_reference
 from upwelling.core.steps import AnyStep, ColourCurves, Exposure, Ladder, ToneCurve
 from upwelling.core.steps.ladder import X, Y
@@ -66,7 +66,7 @@ def match(source: Picture, reference: Picture, space: Space) -> Match:
         "statistics",
         "statistics",
         steps,
-        Figures(sum(first), sum(last), sum(last), len(mine)),
+        MatchFigures(sum(first), sum(last), sum(last), len(mine)),
         (*_near(first), "Nothing in the pictures corresponds: a starting point for the eye.", *lost(source)),
         facts={"tones_before": first[0], "tones_after": last[0], "balance_before": first[1], "balance_after": last[1]},
         words=words,

@@ -16,7 +16,7 @@ SHORTEST = 4
 
 
 @dataclass(frozen=True)
-class Cut:
+class SceneCut:
     """The first frame of a new shot, and how strong the change is, 0…1."""
 
     frame: int
@@ -52,17 +52,17 @@ def _histograms(luma: Any) -> Any:
     return np.stack([(places == k).mean(axis=1) for k in range(_LEVELS)], axis=-1)
 
 
-def cuts(values: Sequence[float], threshold: float = THRESHOLD) -> list[Cut]:
+def cuts(values: Sequence[float], threshold: float = THRESHOLD) -> list[SceneCut]:
     """Cuts at least as strong as the threshold; of several within the shortest shot the strongest stays."""
-    found: list[Cut] = []
+    found: list[SceneCut] = []
     for index, value in enumerate(values):
         if index == 0 or value < threshold:
             continue
         if found and index - found[-1].frame < SHORTEST:
             if value > found[-1].strength:
-                found[-1] = Cut(index, value)
+                found[-1] = SceneCut(index, value)
             continue
-        found.append(Cut(index, value))
+        found.append(SceneCut(index, value))
     return found
 
 

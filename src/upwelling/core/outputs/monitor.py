@@ -91,7 +91,7 @@ MONITORS: dict[str, dict[str, Any]] = {
 """Invented displays to begin with."""
 
 
-class Reading(Frozen):
+class PatchReading(Frozen):
     """A patch as the output wants it and as it was measured: cd/m² and chromaticity."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=True)
@@ -103,7 +103,7 @@ class Reading(Frozen):
     delta_e: float
 
 
-def read_patches(monitor: Monitor, target: Output) -> list[Reading]:
+def read_patches(monitor: Monitor, target: Output) -> list[PatchReading]:
     """Greys and full primaries as a probe would read them; ΔE 2000 against the display's wanted white."""
     patches = [
         (f"grey {100 * s:.0f} %", float(target.to_light(np.array(s))) * np.ones(3))
@@ -126,7 +126,7 @@ def read_patches(monitor: Monitor, target: Output) -> list[Reading]:
     for name, relative in patches:
         wanted, measured = exact.light(target, relative), monitor.light(target, relative)
         found.append(
-            Reading(
+            PatchReading(
                 name=name,
                 wanted_nits=float(wanted[1]),
                 measured_nits=float(measured[1]),

@@ -58,7 +58,7 @@ def scene_facts(rgb_linear: Float32, working: Primaries, to_output: Any, spans: 
 
 
 @dataclass(frozen=True)
-class SignalFacts:
+class LevelFacts:
     """Shares of the measured pixels, and mean and spread (standard deviation) of each channel.
 
     at_black, at_peak: any channel there; ours: at the peak though the camera had not clipped; camera: any channel
@@ -74,7 +74,7 @@ class SignalFacts:
     camera_channels: tuple[float, ...] = (0.0, 0.0, 0.0)
 
 
-def signal_facts(signal: Float32, code: Float32, plateau: Any, low: float, high: float, spans: Spans) -> SignalFacts:
+def signal_facts(signal: Float32, code: Float32, plateau: Any, low: float, high: float, spans: Spans) -> LevelFacts:
     """Of a signal (H, W, 3): any channel ≤ low, ≥ high; ``code`` (H, W, 3) is the file's,
     clipped from ``plateau`` on, one code or one for each channel.
     """
@@ -85,7 +85,7 @@ def signal_facts(signal: Float32, code: Float32, plateau: Any, low: float, high:
     below, above, ours, camera, *channels = (float(v) / pixels for v in found.sum(axis=0))
     total = sums.sum(axis=0) / pixels
     spread = np.sqrt(np.maximum(total[3:] - total[:3] ** 2, 0))
-    return SignalFacts(
+    return LevelFacts(
         below, above, ours, camera, tuple(map(float, total[:3])), tuple(map(float, spread)), tuple(channels)
     )
 

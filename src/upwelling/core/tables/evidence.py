@@ -48,7 +48,7 @@ class Nearest:
 
 
 @dataclass(frozen=True)
-class Evidence:
+class TableEvidence:
     """What was found, each as a sentence with its numbers, and the nearest built-in conversions, nearest first."""
 
     grey_goes_to: float
@@ -59,7 +59,7 @@ class Evidence:
     nearest: tuple[Nearest, ...]
 
 
-def evidence(lut: Lut) -> Evidence:
+def evidence(lut: Lut) -> TableEvidence:
     """Looks at a table as if it took codes 0…1 of its domain."""
     low, high = domain_of(lut)
     ramp = np.linspace(0.0, 1.0, 1025)
@@ -96,7 +96,7 @@ def evidence(lut: Lut) -> Evidence:
         said.append(
             "It keeps mid grey near its code: what a Look within one log space, or a log-to-log conversion, does."
         )
-    return Evidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
+    return TableEvidence(at(LOG_GREY), slope, display_like, log_to_display, tuple(said), nearest(lut))
 
 
 LEGAL_ENDS, NEAR_LEGAL = (64 / 1023, 940 / 1023), 0.006

@@ -15,8 +15,8 @@ from pydantic import ValidationError
 from upwelling.core import engine
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.errors import UnreadableFile, UpwellingError
-from upwelling.core.lut.formats.cdl import Correction, format_cdl
-from upwelling.core.lut.formats.edl import Event, format_edl
+from upwelling.core.lut.formats.cdl import CdlCorrection, format_cdl
+from upwelling.core.lut.formats.edl import CdlEvent, format_edl
 from upwelling.core.lut.process import CdlNode
 from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Encode, Place
@@ -42,7 +42,7 @@ ASKED_AGAIN = 60
 
 
 @dataclass(frozen=True)
-class Row:
+class CdlRow:
     """One shot: its CDL, and ΔE at 99 % of its frame's pixels between all of its steps and the CDL alone."""
 
     shot: Shot
@@ -67,7 +67,7 @@ class Row:
         return self.p99 <= MATTERS and not self.trouble and not self.pending
 
 
-def row_or_trouble(shot: Shot, *, nearest: bool = True, ready: bool = False) -> Row:
+def row_or_trouble(shot: Shot, *, nearest: bool = True, ready: bool = False) -> CdlRow:
     """As ``row_of``; a missing footage file costs the figure of its own line, a path that cannot be made the whole
     line.
     """
@@ -79,10 +79,10 @@ def row_or_trouble(shot: Shot, *, nearest: bool = True, ready: bool = False) -> 
     except UnreadableFile as error:
         return replace(row_of(shot, measured=False), trouble=str(error))
     except (UpwellingError, ValidationError):
-        return Row(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=problem_of(shot))
+        return CdlRow(shot, cdl_part([]), 0.0, "ΔE 2000", trouble=problem_of(shot))
 
 
-def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bool = False) -> Row:
+def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bool = False) -> CdlRow:
     """What of a shot's trim and Look a CDL can say, and the cost of the rest on its own frame. ``nearest``: where there
     is a rest, the CDL that comes nearest to the whole on that frame, if it costs less than leaving the rest out.
     """
@@ -97,18 +97,18 @@ def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bo
         else ""
     )
     if (not part.left_out and not partial) or not measured:
-        return Row(shot, part, 0.0, "ΔE 2000", partial)
+        return CdlRow(shot, part, 0.0, "ΔE 2000", partial)
     known = f"cdl-3-{path.fingerprint}-{shot.sha256}-{shot.frame}"
     kept = cache.get(known)
     if kept is None and ready:
-        return Row(shot, part, 0.0, "ΔE 2000", partial, pending=True)
+        return CdlRow(shot, part, 0.0, "ΔE 2000", partial, pending=True)
     if kept is None:
         kept = _measured(path, part, *frame_of(shot).reduced(6))
         cache.set(known, kept, None)
     metric, by_part, fit, by_fit = kept
     if nearest and by_fit < by_part:
-        return Row(shot, replace(part, cdl=fit), by_fit, metric, partial, fitted=True)
-    return Row(shot, part, by_part, metric, partial)
+        return CdlRow(shot, replace(part, cdl=fit), by_fit, metric, partial, fitted=True)
+    return CdlRow(shot, part, by_part, metric, partial)
 
 
 def _measured(path: Path, part: CdlPart, code: Any, place: Place) -> tuple[str, float, CdlNode, float]:
@@ -178,7 +178,7 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
         raise Refused("A .cc file holds one correction: choose one shot, or take .ccc.")
     if ending == ".edl":
         events = [
-            Event(
+            CdlEvent(
                 n,
                 row.shot.camera.name if row.shot.camera else "AX",
                 row.shot.name,
@@ -190,12 +190,12 @@ def cdl_file(request: HttpRequest, production: Production) -> HttpResponse:
         ]
         text = format_edl(production.name, events)
     else:
-        text = format_cdl([Correction(row.shot.name, row.part.cdl, _said(row)) for row in rows], ending)
+        text = format_cdl([CdlCorrection(row.shot.name, row.part.cdl, _said(row)) for row in rows], ending)
     name = f"{production.slug}{'-' + str(rows[0].shot.pk) if ending == '.cc' else ''}{ending}"
     return text_file(text, name, "text/plain; charset=utf-8")
 
 
-def _said(row: Row) -> str:
+def _said(row: CdlRow) -> str:
     left = ", ".join(row.left_out)
     cost = (
         f"at a cost that is not known ({row.trouble})"

@@ -11,7 +11,7 @@ from upwelling.core.colour.primaries import rgb_to_rgb, rgb_to_xyz
 from upwelling.core.measure.banding import RISKY, banding
 from upwelling.core.path import Path
 from upwelling.core.scopes.dots import LEAST_CHROMA, SKIN_DEGREES, colour_difference, luma_of, off_skin_line
-from upwelling.core.scopes.facts import SceneFacts, SignalFacts, scene_facts, signal_facts
+from upwelling.core.scopes.facts import LevelFacts, SceneFacts, scene_facts, signal_facts
 from upwelling.core.scopes.spans import Region, common, inner, region_spans
 from upwelling.web.bench.bars import bars_in
 from upwelling.web.bench.frame_values import FrameValues
@@ -31,7 +31,7 @@ def spans_of(shot: Shot, frame: Frame, region: Region | None, bars: bool) -> Any
     return common(spans, region_spans(height, width, region)) if region else spans
 
 
-def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, SignalFacts]:
+def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, LevelFacts]:
     """Facts of the scene light after the look, and of the display signal."""
     path = made.path
     half_code = 0.5 / (2**path.display.depth - 1)
@@ -47,7 +47,7 @@ def numbers(
     frame: Frame,
     path: Path,
     scene: SceneFacts,
-    signal: SignalFacts,
+    signal: LevelFacts,
     *,
     at_rest: bool = True,
     extremes: tuple[Any, Any] | None = None,
@@ -120,7 +120,7 @@ def percent(share: float) -> str:
     return "0 %" if value == 0 else "<0.1 %" if value < 0.05 else f"{value:.1f} %"
 
 
-def region_facts(made: FrameValues, signal: SignalFacts, spans: Any) -> list[dict[str, str]]:
+def region_facts(made: FrameValues, signal: LevelFacts, spans: Any) -> list[dict[str, str]]:
     """Mean and spread of the display signal, its hue beside the skin-tone line, and its distance from neutral."""
     path, weights = made.path, luma_weights(made.path)
     mean = np.array(signal.mean)

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_POST
 from upwelling.core.errors import UpwellingError
 from upwelling.core.follow import Model
 from upwelling.core.steps.selections import Shape
-from upwelling.web.bench.following import Wish, found
+from upwelling.web.bench.following import FollowWish, found
 from upwelling.web.common.lanes import Answer, Lane
 from upwelling.web.common.requests import Refused, json_body, one_of, text_of, whole
 from upwelling.web.footage.access import shot_view
@@ -27,7 +27,7 @@ MOST_FRAMES = 1500
 LANE = Lane(2)
 
 
-def _asked(shot: Shot, body: dict[str, Any]) -> Wish:
+def _asked(shot: Shot, body: dict[str, Any]) -> FollowWish:
     """What a page asks for; raises Refused."""
     if shot.frames < 2 or shot.is_raw:
         raise Refused("A shape is followed over the frames of a movie or sequence; this shot has one frame.")
@@ -49,7 +49,7 @@ def _asked(shot: Shot, body: dict[str, Any]) -> Wish:
     if len(numbers) < 2:
         raise Refused("There is no frame to follow it to. Go to another frame, or follow the other way.")
     stands = shape.at(end) if end is not None and numbers[-1] == end else None
-    return Wish(shape.at(frame), numbers, one_of(body.get("model"), get_args(Model), "turn"), stands)
+    return FollowWish(shape.at(frame), numbers, one_of(body.get("model"), get_args(Model), "turn"), stands)
 
 
 @require_POST
@@ -62,7 +62,7 @@ def follow(request: HttpRequest, production: Production, shot: Shot) -> Streamin
     return StreamingHttpResponse(Answer(LANE, person, place, _lines(shot, wish)), content_type="application/x-ndjson")
 
 
-def _lines(shot: Shot, wish: Wish) -> Iterator[str]:
+def _lines(shot: Shot, wish: FollowWish) -> Iterator[str]:
     """What is found, a line of JSON each."""
     try:
         for one in found(shot, wish):

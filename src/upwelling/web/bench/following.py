@@ -21,7 +21,7 @@ RUN = 8
 
 
 @dataclass(frozen=True)
-class Wish:
+class FollowWish:
     """A shape as it stands at the first of the frames, those in order, and what is followed of it.
 
     ``end`` is the shape at the last of them where a person set a key there.
@@ -33,7 +33,7 @@ class Wish:
     end: Shape | None = None
 
 
-def found(shot: Shot, wish: Wish) -> Iterator[dict[str, Any]]:
+def found(shot: Shot, wish: FollowWish) -> Iterator[dict[str, Any]]:
     """The keys of each frame, how sure they are and what share is done; last a sentence, and the frame of a loss.
 
     Raises UnreadableFile of a frame that cannot be read.
@@ -62,7 +62,7 @@ def found(shot: Shot, wish: Wish) -> Iterator[dict[str, Any]]:
         yield {"said": f"Followed to {shot.frame_said(number)}{where}."}
 
 
-def _between(wish: Wish, stands: list[Stand], end: Shape) -> Iterator[dict[str, Any]]:
+def _between(wish: FollowWish, stands: list[Stand], end: Shape) -> Iterator[dict[str, Any]]:
     """The keys between two that a person set, made to end in the second."""
     shape = wish.shape
     there = Stand(end.x, end.y, end.scale / shape.scale, end.angle - shape.angle, 1.0)
@@ -70,14 +70,14 @@ def _between(wish: Wish, stands: list[Stand], end: Shape) -> Iterator[dict[str, 
         yield {"done": 1.0, **_keys(wish, number, stand)}
 
 
-def _begun(shot: Shot, wish: Wish, code: Any) -> Follower:
+def _begun(shot: Shot, wish: FollowWish, code: Any) -> Follower:
     place = Place(shot.width, shot.height, step=shot.width // code.shape[1])
     plain = wish.shape.model_copy(update={"invert": False})
     weight = plain.operation(primaries("AP1")).weight(code, place)
     return Follower(code, weight, plain.x, plain.y, wish.model)
 
 
-def _keys(wish: Wish, frame: int, found: Stand) -> dict[str, float]:
+def _keys(wish: FollowWish, frame: int, found: Stand) -> dict[str, float]:
     """What of the shape is keyed at a frame, within the ranges it may have, and how sure that is."""
     shape, fields = wish.shape, type(wish.shape).model_fields
     wanted = {"x": found.x, "y": found.y}

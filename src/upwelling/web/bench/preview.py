@@ -14,7 +14,7 @@ from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.operations import Matte, ShowMatte
 from upwelling.core.path import Path, StageName
-from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, SceneFacts, SignalFacts, scene_facts
+from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, LevelFacts, SceneFacts, scene_facts
 from upwelling.core.scopes.picture_views import (
     BAND_COLOURS,
     CLIP_COLOURS,
@@ -136,7 +136,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
 
 
 def _numbers(
-    shot: Shot, frame: Frame, made: FrameValues, spans: Any, wish: Wish, scene: SceneFacts, signal: SignalFacts
+    shot: Shot, frame: Frame, made: FrameValues, spans: Any, wish: Wish, scene: SceneFacts, signal: LevelFacts
 ) -> list[dict[str, str]]:
     extremes = extremes_of(made.signal, spans) if wish.lossless else None
     return numbers(shot, frame, made.original, scene, signal, at_rest=wish.lossless, extremes=extremes)

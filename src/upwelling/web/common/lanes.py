@@ -13,7 +13,7 @@ class Busy(Refused):
     """The lane is full of other people's."""
 
 
-class Place:
+class LanePlace:
     """One person's place in a lane."""
 
 
@@ -24,15 +24,15 @@ class Lane:
 
     def __init__(self, most: int) -> None:
         self.most = most
-        self._held: dict[int, Place] = {}
+        self._held: dict[int, LanePlace] = {}
         self._lock = threading.Lock()
 
-    def take(self, person: int) -> Place:
+    def take(self, person: int) -> LanePlace:
         """Takes a place; raises Busy."""
         with self._lock:
             if person not in self._held and len(self._held) >= self.most:
                 raise Busy("Others keep this busy just now. Try again in a moment; everything else goes on.")
-            self._held[person] = Place()
+            self._held[person] = LanePlace()
             return self._held[person]
 
     @contextmanager
@@ -44,11 +44,11 @@ class Lane:
         finally:
             self.leave(person, place)
 
-    def holds(self, person: int, place: Place) -> bool:
+    def holds(self, person: int, place: LanePlace) -> bool:
         """Whether a place is still that person's."""
         return self._held.get(person) is place
 
-    def leave(self, person: int, place: Place) -> None:
+    def leave(self, person: int, place: LanePlace) -> None:
         """Gives a place back; one that was given up already is no matter."""
         with self._lock:
             if self.holds(person, place):
@@ -60,7 +60,7 @@ class Answer:
     and when the page goes away.
     """
 
-    def __init__(self, lane: Lane, person: int, place: Place, lines: Iterator[str]) -> None:
+    def __init__(self, lane: Lane, person: int, place: LanePlace, lines: Iterator[str]) -> None:
         self._lane, self._person, self._place, self._lines = lane, person, place, lines
 
     def __iter__(self) -> Iterator[str]:

@@ -10,7 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from upwelling.core.cut import Cut as ReadCut
-from upwelling.core.cut import Found, Media, match_cut, read_cut
+from upwelling.core.cut import FoundEvent, Media, match_cut, read_cut
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.packages.cdl_part import step_of
 from upwelling.web.common.requests import Refused
@@ -69,7 +69,7 @@ def bring_in_cut(production: Production, user: Any, name: str, place: FilePath, 
     return row
 
 
-def _put(row: Cut, read: ReadCut, found: list[Found]) -> None:
+def _put(row: Cut, read: ReadCut, found: list[FoundEvent]) -> None:
     firsts = dict(row.production.shots.values_list("pk", "first_frame"))
     CutEvent.objects.bulk_create(
         CutEvent(cut=row, **vars(event) | {"cdl": _cdl(event.cdl), "notes": list(event.notes)}, **_where(one, firsts))
@@ -83,7 +83,7 @@ def _cdl(node: Any) -> dict[str, Any] | None:
     return {"slope": node.slope, "offset": node.offset, "power": node.power, "saturation": node.saturation}
 
 
-def _where(one: Found, firsts: dict[int, int]) -> dict[str, Any]:
+def _where(one: FoundEvent, firsts: dict[int, int]) -> dict[str, Any]:
     """What is stored of a match: the shot, and the frame of its file."""
     where: dict[str, Any] = {"state": one.state, "why": one.why[:400], "shot_id": None, "first": None}
     if one.state == FOUND and one.first is not None:

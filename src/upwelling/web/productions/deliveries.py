@@ -13,7 +13,7 @@ from upwelling.core.errors import BadValue
 from upwelling.core.rendering import AnyRendering, Rise
 from upwelling.web.common.requests import Refused
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.rules import Delivery
+from upwelling.web.productions.rules import FurtherOutput
 from upwelling.web.productions.services import on_fresh_rules, set_rules
 
 P = ParamSpec("P")
@@ -79,7 +79,7 @@ def deliver(
     target = production.output_named(production.checked_output(name))
     known, others = rules.delivery(target.name), [d for d in rules.deliveries if d.output != target.name]
     try:
-        this = Delivery.model_validate(
+        this = FurtherOutput.model_validate(
             {
                 "output": target.name,
                 "range": code_range or target.default_range,
@@ -91,7 +91,9 @@ def deliver(
         raise BadValue("Range is full or legal, depth 8, 10, 12 or 16 bit.") from None
     if main:
         before = (
-            [Delivery(output=rules.output, range=rules.range, depth=rules.depth)] if rules.output != target.name else []
+            [FurtherOutput(output=rules.output, range=rules.range, depth=rules.depth)]
+            if rules.output != target.name
+            else []
         )
         set_rules(
             production,

@@ -16,7 +16,7 @@ from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
 MOST_DELIVERIES = 8
 
 
-class Delivery(Frozen):
+class FurtherOutput(Frozen):
     """A further output that the production delivers; without a rendering of its own it has the production's."""
 
     output: str = Field(max_length=60)
@@ -45,7 +45,7 @@ class Rules(Frozen):
     rendering: AnyRendering = Rise()
     display_looks: tuple[DisplayLook, ...] = Field((), max_length=2)
     """At most one for SDR outputs and one for HDR ones."""
-    deliveries: tuple[Delivery, ...] = Field((), max_length=MOST_DELIVERIES)
+    deliveries: tuple[FurtherOutput, ...] = Field((), max_length=MOST_DELIVERIES)
     tolerances: Tolerances = Tolerances()
     hdr_tolerances: Tolerances = HDR
 
@@ -64,7 +64,7 @@ class Rules(Frozen):
         """What bakes are held to on SDR or HDR outputs."""
         return self.hdr_tolerances if is_hdr else self.tolerances
 
-    def delivery(self, output: str) -> Delivery:
+    def delivery(self, output: str) -> FurtherOutput:
         """The main output for an empty or unknown name, else the delivery of that name."""
-        main = Delivery(output=self.output, range=self.range, depth=self.depth, rendering=self.rendering)
+        main = FurtherOutput(output=self.output, range=self.range, depth=self.depth, rendering=self.rendering)
         return next((d for d in self.deliveries if d.output == output), main)

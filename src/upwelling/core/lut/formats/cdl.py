@@ -22,7 +22,7 @@ MOST = 5000
 
 
 @dataclass(frozen=True)
-class Correction:
+class CdlCorrection:
     """One colour correction and its id."""
 
     name: str
@@ -30,7 +30,7 @@ class Correction:
     description: str = ""
 
 
-def parse_cdl(data: bytes, name: object = "corrections.ccc") -> list[Correction]:
+def parse_cdl(data: bytes, name: object = "corrections.ccc") -> list[CdlCorrection]:
     """All corrections of a file; raises BadLut with the line."""
     root = parse_xml(data, name)
     if root.name not in ("ColorCorrection", "ColorCorrectionCollection", "ColorDecisionList"):
@@ -48,16 +48,16 @@ def parse_cdl(data: bytes, name: object = "corrections.ccc") -> list[Correction]
     return [_correction(element, index, name) for index, element in enumerate(found, 1)]
 
 
-def _correction(element: Element, index: int, name: object) -> Correction:
+def _correction(element: Element, index: int, name: object) -> CdlCorrection:
     about = element.child("Description")
-    return Correction(
+    return CdlCorrection(
         element.attributes.get("id", f"correction {index}")[:120],
         cdl_node(element, name, "Fwd"),
         about.text[:300] if about else "",
     )
 
 
-def format_cdl(corrections: Sequence[Correction], ending: str) -> str:
+def format_cdl(corrections: Sequence[CdlCorrection], ending: str) -> str:
     """The XML text for an ending of ENDINGS; a .cc holds the first correction only,
     so more of them raise ValueError.
     """
@@ -73,7 +73,7 @@ def format_cdl(corrections: Sequence[Correction], ending: str) -> str:
     return f'<?xml version="1.0" encoding="UTF-8"?>\n<{outer} xmlns="{NAMESPACE}">\n{body}</{outer}>\n'
 
 
-def _text(correction: Correction, indent: str, attributes: str = "") -> str:
+def _text(correction: CdlCorrection, indent: str, attributes: str = "") -> str:
     about = f"{indent}  <Description>{escape(correction.description)}</Description>\n" if correction.description else ""
     return (
         f"{indent}<ColorCorrection id={quoteattr(correction.name)}{attributes}>\n"

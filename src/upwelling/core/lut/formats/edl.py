@@ -24,7 +24,7 @@ MOST_LINES = 200_000
 
 
 @dataclass(frozen=True)
-class Event:
+class CdlEvent:
     """One event: reel, clip name, source in and out in frames, and its correction, if it carries one."""
 
     number: int
@@ -53,7 +53,7 @@ def timecode(frames: int, rate: int) -> str:
     return f"{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}:{rest:02}"
 
 
-def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Event]:
+def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[CdlEvent]:
     """The events of a list; raises BadLut with the line. ``rate`` 0: the least of 24, 25, 30, 50, 60, 100, 120 that has
     all its frames.
 
@@ -69,7 +69,7 @@ def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Eve
     if len(lines) > MOST_LINES:
         raise BadLut(name, f"there are more than {MOST_LINES} lines in it.")
     rate = rate or _rate_of(lines)
-    events: list[Event] = []
+    events: list[CdlEvent] = []
     for number, line in enumerate(lines, 1):
         text = line.strip()
         if text[:1].isdigit():
@@ -106,7 +106,7 @@ def _rate_of(lines: Sequence[str]) -> int:
     return next((rate for rate in (24, 25, 30, 50, 60, 100, 120) if most < rate), 1000)
 
 
-def _event(text: str, rate: int, name: object, line: int) -> Event:
+def _event(text: str, rate: int, name: object, line: int) -> CdlEvent:
     """An event line, read from both ends: a reel may hold spaces."""
     words = text.split()
     times, head = words[-4:], words[:-4]
@@ -131,7 +131,7 @@ def _event(text: str, rate: int, name: object, line: int) -> Event:
             f"“{text[:60]}”.",
             line,
         )
-    return Event(int(head[0]), " ".join(head[1:-2])[:120], "", frames[0], frames[1], line=line)
+    return CdlEvent(int(head[0]), " ".join(head[1:-2])[:120], "", frames[0], frames[1], line=line)
 
 
 def _corrected(cdl: CdlNode, kind: str, text: str, name: object, line: int) -> CdlNode:
@@ -172,7 +172,7 @@ def _checked(cdl: CdlNode, name: object, line: int) -> CdlNode:
     return cdl
 
 
-def format_edl(title: str, events: Sequence[Event], rate: int = 24) -> str:
+def format_edl(title: str, events: Sequence[CdlEvent], rate: int = 24) -> str:
     """The list as text; record timecodes run on from one hour. Numbers have six decimals."""
     lines, record = [f"TITLE: {' '.join(title.split())[:70]}", "FCM: NON-DROP FRAME", ""], 3600 * rate
     for number, event in enumerate(events, 1):

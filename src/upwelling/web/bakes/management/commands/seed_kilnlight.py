@@ -39,7 +39,7 @@ from upwelling.core.tables.files import write_lut
 from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import perform_bake, start_bake, start_package
-from upwelling.web.bench.following import Wish, found
+from upwelling.web.bench.following import FollowWish, found
 from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.history import apply_settings, set_mark
@@ -373,7 +373,7 @@ class Command(BaseCommand):
         for first in begun:
             x, y = face_at(first)
             placed = face.model_copy(update={"x": round(x, 3), "y": round(y, 3)})
-            for one in found(shot, Wish(placed, list(range(first, shot.last_frame + 1)), "turn")):
+            for one in found(shot, FollowWish(placed, list(range(first, shot.last_frame + 1)), "turn")):
                 for name in names if "frame" in one else ():
                     keys[name].append((one["frame"], one[name]))
         tracks = tuple(Track(parameter=name, keys=tuple(rows)) for name, rows in keys.items())
