@@ -38,10 +38,10 @@ def test_solver_finds_the_smallest_that_holds(tmp_path):
     assert [t.size for t in solution.tried if t.entries == "fitted"] == [t.size for t in plain if not t.holds]
     best = one.model_copy(update=solution.best.wish)
     assert verify(baked(tmp_path, best), best).holds
-    assert solution.said() == f"{solution.best.said()} is the smallest that holds."
+    assert solution.summary() == f"{solution.best.summary()} is the smallest that holds."
     strict = solve(_of(one, 33, 65), tolerances=Tolerances(anywhere_max=0.001))
     assert strict.chosen.size == 33
-    assert "holds within pictures; somewhere in the cube it strays by" in strict.said()
+    assert "holds within pictures; somewhere in the cube it strays by" in strict.summary()
 
 
 def _of(one, *grids, **changed):
@@ -64,16 +64,18 @@ def test_where_nothing_holds_the_least_change_is_said():
     assert re.search(
         r"With a grid of 65 points, 65³ would hold; or with the tolerance “Neutral axis, worst sample” at 0\.\d\d "
         r"instead of 0\.05\.",
-        solve(_of(one, 33), tolerances=tight).said(),
+        solve(_of(one, 33), tolerances=tight).summary(),
     )
-    assert "With tetrahedral interpolation" in solve(_of(one, 65, interpolation="trilinear"), tolerances=tight).said()
+    assert (
+        "With tetrahedral interpolation" in solve(_of(one, 65, interpolation="trilinear"), tolerances=tight).summary()
+    )
     assert re.search(
         r"Rounding to 8 bit at its output alone is \d+\.\d × a tolerance",
-        solve(_of(one, 33, output_depth=8), tolerances=tight).said(),
+        solve(_of(one, 33, output_depth=8), tolerances=tight).summary(),
     )
     assert re.search(
         r"It would hold with the tolerance “Neutral axis",
-        solve(_of(one, 9), tolerances=Tolerances(neutral_max=0.001)).said(),
+        solve(_of(one, 9), tolerances=Tolerances(neutral_max=0.001)).summary(),
     )
 
 
@@ -84,7 +86,7 @@ def test_all_formats_are_crossed():
     working = BakeOrder(path=make(), section=Section(end="input"), receiver=PROGRAM, format="cube", size=33)
     solution = solve(working)
     assert solution.chosen.by_formulas
-    assert solution.said() == "Formulas without a cube hold if you choose Common LUT Format."
+    assert solution.summary() == "Formulas without a cube hold if you choose Common LUT Format."
     dark = _of(
         BakeOrder(path=make("Apple Log/BT.2020", output="BT.2100 PQ 1000"), receiver=PROGRAM, format="cube", size=65),
         33,
@@ -98,8 +100,8 @@ def test_all_formats_are_crossed():
         ("clf", 65, "display", "sampled"),
         ("clf", 33, "display", "sampled"),
     ]
-    assert "65³ behind formulas is the smallest that holds" in found.said()
-    assert "if you choose Common LUT Format" in found.said()
+    assert "65³ behind formulas is the smallest that holds" in found.summary()
+    assert "if you choose Common LUT Format" in found.summary()
 
 
 def test_a_contrast_holds_on_an_hdr_display_behind_formulas_with_more_points():
@@ -191,7 +193,7 @@ def test_fitted_entries_bring_a_trilinear_receiver_nearer_to_the_path(tmp_path, 
     ):
         assert figures(after)[title] < most * figures(before)[title], title
     assert fitted.fingerprint != one.fingerprint
-    assert fitted.said().endswith("fitted entries")
+    assert fitted.summary().endswith("fitted entries")
     assert "entries fitted to it" in " ".join(comments(fitted))
 
 

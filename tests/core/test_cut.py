@@ -191,7 +191,7 @@ def event(tmp_path, reel="A012", clip="", source="01:00:10:00 01:00:12:00"):
 def test_events_and_decoys(tmp_path, files, state, first):
     (found,) = match_cut(event(tmp_path), files)
     assert (found.state, found.first) == (state, first)
-    assert found.said
+    assert found.summary
 
 
 def test_a_clip_name_goes_before_a_reel(tmp_path):

@@ -181,7 +181,7 @@ def test_camera_to_working_needs_no_cube(tmp_path, name):
     """
     one = order(33, make(name), format="clf", section=Section(end="input"))
     certificate = verify(baked(tmp_path, one), one)
-    assert (certificate.grid, certificate.said) == (None, "Common LUT Format · formulas, no cube")
+    assert (certificate.grid, certificate.summary) == (None, "Common LUT Format · formulas, no cube")
     assert certificate.hunted.delta_e < 0.05
     assert max(outside.delta_e for outside in certificate.outside) < 0.05
     assert table_name("k", "A", one).endswith("_formulas_full.clf")

@@ -83,11 +83,11 @@ def test_a_viewing_table_takes_its_place_by_what_it_was_declared_for():
 def test_it_says_what_it_does():
     viewing = Viewing(stops=-1.5, grey=True, without={"look"}, until="b", monitor=Monitor())
     said = "−1.5 stops · black and white · without Look · up to Contrast · on a simulated monitor"
-    assert viewing.said(WORKED) == said
-    assert Viewing(stops=1).said(WORKED) == "+1 stop"
+    assert viewing.summary(WORKED) == said
+    assert Viewing(stops=1).summary(WORKED) == "+1 stop"
 
 
 def test_exposure_of_codes_that_stand_for_no_light_is_said_to_do_nothing():
     unread = WORKED.model_copy(update={"input": WORKED.input.model_copy(update={"on": False})})
-    assert "no effect" in Viewing(stops=1).said(unread)
+    assert "no effect" in Viewing(stops=1).summary(unread)
     np.testing.assert_array_equal(light(Viewing(stops=1), unread), light(Viewing(), unread))

@@ -170,7 +170,7 @@ def test_the_smallest_that_holds(shot, as_, baked):
         assert f"{end['wish']['size']}³" in end["said"]
         assert rows[end["chosen"]]["size"] == int(end["wish"]["size"])
     assert order_for(shot, {**WISH, "format": "clf", "shaper": "adapted", "density": "1,2.5,1"}).density == (1, 2.5, 1)
-    assert "fitted shaper" in baked(format="clf", shaper="adapted", density="1,2.5,1").said
+    assert "fitted shaper" in baked(format="clf", shaper="adapted", density="1,2.5,1").summary
     for wrong, words in (("1,x", "should be numbers"), ("-1,2", "greater than 0"), ("1", "two parts")):
         answer = as_("tess").post(
             f"/p/kilnlight/bakes/of/{shot.pk}/start/", {**WISH, "format": "clf", "shaper": "adapted", "density": wrong}

@@ -255,7 +255,7 @@ def test_the_hand_over_report_reads_no_order_of_a_bake(shot, as_, monkeypatch):
     made = start_bake(shot, shot.created_by, order_for(shot, {"size": "17", "end": "display"}))
     perform_bake(made.pk)
     made.refresh_from_db()
-    assert made.line == made.said
+    assert made.line == made.summary
     monkeypatch.setattr(Bake, "bake_order", property(lambda one: pytest.fail("an order was read")))
     assert made.line in html.unescape(as_("tess").get(f"{P}handover/").content.decode())
     Bake.objects.update(line="")

@@ -162,7 +162,7 @@ def test_versions_are_compared(clip, as_, production):
     assert [(one.kind, one.new and one.new.name) for one in found] == [
         ("moved", "B"), ("trimmed", "A"), ("added", "D"), ("same", "A"), ("removed", None)
     ]  # fmt: skip
-    assert found[1].said == "from 00:00:00:00 to 00:00:01:00, begins 6 frames later, ends 2 frames earlier"
+    assert found[1].summary == "from 00:00:00:00 to 00:00:01:00, begins 6 frames later, ends 2 frames earlier"
     assert found[-1].old.name == "C"
     tess = as_("tess")
     send(tess)

@@ -271,7 +271,7 @@ def test_contact_sheet(shots, warm, as_):
     assert now(shots[0]).version is None
     tess.post(sheet + "give/", {"what": "group", "new_group": "Two", "shot": [s.pk for s in shots[:2]]})
     tess.post(P + "give/", {"group": shots[0].production.groups.get().pk, "look": warm.pk, "strength": "55"})
-    assert now(shots[1]).said() == "Warm, version 1 at 55 %"
+    assert now(shots[1]).summary() == "Warm, version 1 at 55 %"
     tess.post(sheet + "give/", {"what": "leave", "shot": [s.pk for s in shots[:2]]})
     assert not shots[0].production.groups.exists()
     for wrong, words in (

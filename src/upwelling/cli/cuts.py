@@ -66,7 +66,7 @@ def _as_json(one: FoundEvent) -> dict[str, Any]:
         "transition": event.transition,
         "cdl": event.cdl is not None,
         "state": one.state,
-        "said": one.said,
+        "said": one.summary,
         "file": str(one.media[0].path) if one.state == "found" else None,
         "first": one.first,
         "notes": list(event.notes),
@@ -86,7 +86,7 @@ def _say(title: str, notes: tuple[str, ...], found: list[FoundEvent]) -> None:
         where = (
             f"{one.media[0].path} from frame {one.first}"
             if one.state == "found"
-            else ("black" if one.state == "black" else f"▲ {one.said}")
+            else ("black" if one.state == "black" else f"▲ {one.summary}")
         )
         print(f"{event.number:4}  {event.label(event.record)}  {begins}–{ends}  {event.name or event.reel}: {where}")
         if event.speed != 1:

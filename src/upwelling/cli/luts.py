@@ -257,8 +257,8 @@ def _bake(options: argparse.Namespace) -> int:
         order = order.model_copy(update=best.wish)
         for tried in solution.tried:
             mark = "→" if tried is best else " "
-            sys.stderr.write(f"{mark} {tried.share:6.2f} × the tolerance: {tried.said()}\n")
-        sys.stderr.write(f"{solution.said()}\n")
+            sys.stderr.write(f"{mark} {tried.share:6.2f} × the tolerance: {tried.summary()}\n")
+        sys.stderr.write(f"{solution.summary()}\n")
     write_lut(
         bake(order, title=f"{order.section.input_name(order.path)} to {order.section.output_name(order.path)}"),
         options.lut,

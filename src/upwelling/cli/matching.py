@@ -107,7 +107,7 @@ def _match(options: argparse.Namespace) -> int:
     else:
         sys.stdout.write(f"{found.sentence()}\n")
         for step in found.steps:
-            sys.stdout.write(f"  {step.title}: {step.said()}\n")
+            sys.stdout.write(f"  {step.title}: {step.summary()}\n")
         for remark in found.remarks:
             sys.stdout.write(f"{remark}\n")
     return 0

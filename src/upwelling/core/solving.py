@@ -113,7 +113,7 @@ def _to_level(aim: str, path: Path, patch: Float64, luma: Luma, wanted: float) -
     now = luma_of(signal_mean(_with(path, holder, step), patch), luma)
     told = "0" if now <= 2 * NOTHING else f"{100 * now:.1f}"
     return Solved(
-        step, f"{step.said()}: the patch is at {told} % of the display’s signal; it was at {100 * was:.1f} %."
+        step, f"{step.summary()}: the patch is at {told} % of the display’s signal; it was at {100 * was:.1f} %."
     )
 
 
@@ -160,7 +160,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
     low, high = min(crossing, key=lambda pair: abs(sum(pair) / 2 - rest))
     step = make(_bisected(off, low, high))
     now = signed(off_skin_line(signal_mean(_with(path, holder, step), patch), luma), 1)
-    return Solved(step, f"{step.said()}: the patch is {now}° from the skin-tone line; it was {signed(was, 1)}°.")
+    return Solved(step, f"{step.summary()}: the patch is {now}° from the skin-tone line; it was {signed(was, 1)}°.")
 
 
 def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:

@@ -43,7 +43,7 @@ class Viewing(Frozen):
         """Whether anything is seen otherwise."""
         return self != Viewing()
 
-    def said(self, path: Path) -> str:
+    def summary(self, path: Path) -> str:
         """What it does, in a few words."""
         step = next((one for one in path.trim.steps if one.id == self.until), None)
         words = [

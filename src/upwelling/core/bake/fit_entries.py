@@ -16,7 +16,7 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32, Float64
-from upwelling.core.bake.fit_kernel import PARTS, pulled, said
+from upwelling.core.bake.fit_kernel import PARTS, predicted, pulled
 from upwelling.core.bake.order import BakeOrder
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.lut import Interpolation, Lut1D, Lut3D, lattice
@@ -57,7 +57,7 @@ def fitted_entries(order: BakeOrder, sampled: Float32, shaper: Lut1D | None = No
     start = sampled.reshape(-1, 3).astype(np.float64)
     missed = right - np.einsum("nk,nkc->nc", shares, start[places])
     with KERNEL_LOCK:
-        said(places, shares, metric, missed, parts, heavy)
+        predicted(places, shares, metric, missed, parts, heavy)
     known = heavy.sum(axis=0)
     ridge = np.where(_flat(sampled).reshape(-1, 1), _HELD, _RIDGE + _SHARE * known)
     scale = known + ridge

@@ -47,7 +47,7 @@ def pulled(places: Any, shares: Any, metric: Any, moved: Any, parts: Any) -> Non
 
 
 @parallel
-def said(places: Any, shares: Any, metric: Any, missed: Any, parts: Any, weights: Any) -> None:
+def predicted(places: Any, shares: Any, metric: Any, missed: Any, parts: Any, weights: Any) -> None:
     """Into parts (PARTS, M, 3) Σ share·G·missed, and into weights (PARTS, M, 3) Σ share²·diag G; missed float64 (N, 3).
     """
     count, corners = places.shape

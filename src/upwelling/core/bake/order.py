@@ -291,7 +291,7 @@ class BakeOrder(Frozen):
         text = json.dumps({**without_tables(body), "path": path_fingerprint}, sort_keys=True, separators=(",", ":"))
         return hashlib.sha256(text.encode()).hexdigest()
 
-    def said(self, by_formulas: bool = False) -> str:
+    def summary(self, by_formulas: bool = False) -> str:
         """The kind of table in a few words; ``by_formulas``: it came out without a cube."""
         if by_formulas:
             return f"{FORMATS[self.format].title} · formulas, no cube"

@@ -71,7 +71,7 @@ class Receiver(Frozen):
     def refused(cls, error: ValidationError) -> str:
         return refusal(error, otherwise="Receiver")
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """Its properties in one line."""
 
         def depth(bits: int) -> str:

@@ -20,7 +20,7 @@ class Change:
     old: Event | None
 
     @property
-    def said(self) -> str:
+    def summary(self) -> str:
         """What changed, with labels."""
         if self.new is None or self.old is None:
             return self.kind

@@ -61,7 +61,7 @@ class FoundEvent:
     why: str
 
     @property
-    def said(self) -> str:
+    def summary(self) -> str:
         """The state, with what is known of it."""
         return f"{SAID[self.state]}: {self.why}" if self.why else SAID[self.state]
 

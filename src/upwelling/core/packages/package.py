@@ -185,7 +185,7 @@ def _make(
             os.fspath((home / name).relative_to(folder)),
             certificate,
             "",
-            "" if certificate.usable else solution.said(),
+            "" if certificate.usable else solution.summary(),
         )
     except UpwellingError as error:
         return Made(item.camera, item.receiver, "", None, f"{item.camera} for {item.receiver}: {error}")
@@ -206,7 +206,7 @@ def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
         order = one.certificate.bake_order
         lines += [
             one.file,
-            f"  for {one.receiver}: {one.certificate.said}, {order.receiver.interpolation} interpolation",
+            f"  for {one.receiver}: {one.certificate.summary}, {order.receiver.interpolation} interpolation",
             f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives "
             f"{order.section.output_name(order.path)} code, {order.receiver.output_range} range",
             *([f"  leaves out {', '.join(order.left_out_said)}"] if order.left_out else []),

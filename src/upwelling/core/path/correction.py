@@ -62,7 +62,7 @@ class Correction(Frozen):
         ]
         return {"steps": kept, "strength": self.strength}
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """Its steps in a few words each."""
         text = " · ".join(step.summary() for step in self.steps if step.on and not step.changes_nothing)
         return text if self.strength == 1 else f"{text}, at {self.strength * 100:.0f} %"

@@ -186,7 +186,9 @@ class Certificate(_Report):
         return [" ".join(filter(None, reason)) for reason in self.reasons]
 
     @property
-    def said(self) -> str:
+    def summary(self) -> str:
         """What kind of table was tested, in a few words."""
         order = self.bake_order
-        return order.said(by_formulas=FORMATS[order.format].nodes and self.grid is None and order.shaper != "display")
+        return order.summary(
+            by_formulas=FORMATS[order.format].nodes and self.grid is None and order.shaper != "display"
+        )

@@ -56,23 +56,23 @@ class Solution(Frozen):
         """All that hold, the simplest first; the nearest where none does."""
         return sorted((t for t in self.tried if t.holds), key=lambda t: t.simplicity) or [self.nearest]
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """The result in a sentence or two."""
         best = self.best
         if self.chosen is None:
             return (
-                f"None of this receiver’s tables holds; {best.said()} comes nearest, {best.share:.1f} × the tolerance. "
-                f"{self.way_out}"
+                f"None of this receiver’s tables holds; {best.summary()} comes nearest, {best.share:.1f} × the "
+                f"tolerance. {self.way_out}"
             ).strip()
         other = f" if you choose {FORMATS[best.format].title}" if best.format != self.asked else ""
         if best.strays:
             return (
-                f"{best.said()} is the smallest that holds within pictures{other}; somewhere in the cube it strays by "
-                f"ΔE {best.figures[OUTRIGHT]:.1f} or more."
+                f"{best.summary()} is the smallest that holds within pictures{other}; somewhere in the cube it strays "
+                f"by ΔE {best.figures[OUTRIGHT]:.1f} or more."
             )
         if best.by_formulas:
-            return f"{best.said()} hold{other}."
-        return f"{best.said()} is the smallest that holds{other}."
+            return f"{best.summary()} hold{other}."
+        return f"{best.summary()} is the smallest that holds{other}."
 
 
 def solve(
@@ -196,7 +196,7 @@ def way_out(trial: Trial, nearest: Tried, tried: Sequence[Tried] = ()) -> str:
     within = min((t for t in tried if trial.within_pictures(t)), key=lambda t: t.simplicity, default=None)
     if within is not None:
         return (
-            f"{within.said()} holds in the scenes that ship, and errs where hardly a picture lies: give pictures of "
+            f"{within.summary()} holds in the scenes that ship, and errs where hardly a picture lies: give pictures of "
             "the production, and they decide."
         )
     r, limits = trial.order.receiver, trial.limits
@@ -213,11 +213,11 @@ def way_out(trial: Trial, nearest: Tried, tried: Sequence[Tried] = ()) -> str:
             kinds.append(trial.plain(form, size, "fitted", receiver=changed))
         holding = next((t for t in kinds if t.holds), None)
         if holding is not None:
-            return f"With {words}, {holding.said()} would hold; or with {_wider(nearest, limits)}."
+            return f"With {words}, {holding.summary()} would hold; or with {_wider(nearest, limits)}."
     if r.grids[-1] < _LARGEST and (found := trial.behind_formulas(_LARGEST)) is not None and found.holds:
         return (
-            f"With a grid of {_LARGEST} points, {found.said()} would hold: put {_LARGEST} among the receiver’s grids "
-            f"if it takes that; or with {_wider(nearest, limits)}."
+            f"With a grid of {_LARGEST} points, {found.summary()} would hold: put {_LARGEST} among the receiver’s "
+            f"grids if it takes that; or with {_wider(nearest, limits)}."
         )
     return f"It would hold with {_wider(nearest, limits)}."
 

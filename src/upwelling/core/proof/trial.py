@@ -62,7 +62,7 @@ class Tried(Frozen):
     def holds(self) -> bool:
         return self.share <= 1
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """The kind of table."""
         if self.by_formulas:
             return "Formulas without a cube"

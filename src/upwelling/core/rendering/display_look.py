@@ -82,7 +82,7 @@ class DisplayLook(Frozen):
             lost.append(f"light above {expects.peak_nits:g} cd/m²")
         return f"{self.lut.table.name} was made for {expects.name}: {' and '.join(lost)} are held there" if lost else ""
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """For the Column: the table, between which displays, and how much of it."""
         text = f"{self.lut.table.name}, {self.lut.expects}" + (
             f" → {self.lut.gives}" if self.lut.gives != self.lut.expects else ""

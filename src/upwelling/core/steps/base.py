@@ -147,7 +147,7 @@ class Step(Keyed):
     def summary(self) -> str:
         """A few words with numbers, for the Column."""
         text = (
-            self.said()
+            self.values_text()
             if not self.tracks
             else f"{self.title}, {sum(len(track.keys) for track in self.tracks)} keys along the shot"
         )
@@ -157,6 +157,6 @@ class Step(Keyed):
             text += f", {MIXES[self.mix].lower()}"
         return f"{text} on {self.limit.summary()}" if self.limit and self.limit.active else text
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         """The parameters in a few words."""
         raise NotImplementedError

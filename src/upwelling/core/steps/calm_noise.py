@@ -103,7 +103,7 @@ class CalmNoise(Step):
         still = (TimeMean(self.frames, self.level, 1.0, self._around),) if self.frames else ()
         return (*still, *((self.calm(),) if self.brightness or self.colour else ()))
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return (
             f"Noise below {self.level:.2f} stops calmed, brightness {100 * self.brightness:.0f} %, "
             f"colour {100 * self.colour:.0f} %"

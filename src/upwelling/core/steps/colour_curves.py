@@ -175,7 +175,7 @@ class ColourCurves(Step):
         hue, strength, lift, by_saturation, by_brightness, *others = (self.curve_of(name) for name in _CURVES)
         return (ColourShift(hue, strength, lift, by_saturation, by_brightness, oklab_rows(working), None, *others),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         fields = type(self).model_fields
         bent = [str(fields[name].title).lower() for name in _CURVES if getattr(self, name) != fields[name].default]
         return "Curves: " + (", ".join(bent) or "at rest")

@@ -74,7 +74,7 @@ class ColourMatrix(ChannelShares):
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (Matrix.of(self.matrix),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         m = self.matrix
         return "Matrix " + " · ".join(
             f"{channel[0].upper()} {' '.join(signed(float(v), 2) for v in row)}"

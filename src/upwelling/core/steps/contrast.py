@@ -37,5 +37,5 @@ class Contrast(Step):
         pivot_code = float(ACESCCT.from_linear(np.array(MID_GREY * 2.0**self.pivot)))
         return (Encode(ACESCCT), Affine(self.contrast, pivot_code * (1 - self.contrast)), Decode(ACESCCT))
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Contrast {self.contrast:.2f}" + (f" about {signed(self.pivot, 1)}" if self.pivot else "")

@@ -34,5 +34,5 @@ class Exposure(Step):
         alone = self.acts_wholly and below.acts_wholly and not (self.moves or below.moves)
         return self.model_copy(update={"stops": round(both, 6)}) if alone and abs(both) <= MOST else None
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Exposure {signed(self.stops, 2)}"

@@ -51,5 +51,5 @@ class Glow(Step):
             ),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Glow {100 * self.amount:.0f} % above {signed(self.threshold, 1)} stops, {100 * self.size:.1f} % wide"

@@ -96,5 +96,5 @@ class Grain(Step):
             ),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Grain {self.amount:.2f} stops, {100 * self.size:.2f} % apart"

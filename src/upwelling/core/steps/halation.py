@@ -40,5 +40,5 @@ class Halation(Step):
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (HalationOperation(self.threshold, self.size, self.amount, self.colour, luminance_of(working)),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Halation {100 * self.amount:.0f} % above {signed(self.threshold, 1)} stops"

@@ -97,7 +97,7 @@ class Highlights(Step):
             return (made,)
         return (Matrix.of(matrix), made, Matrix.of(rgb_to_rgb(there, working, "CAT02")))
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return "Highlights " + ("rebuilt" if self.way == "rebuild" else "calmed")
 
 

@@ -85,6 +85,6 @@ class Ladder(Step):
         r, g, b = rgb_to_xyz(working)[1]
         return (BandGain(self.norm, (float(r), float(g), float(b)), self.curve_of("rungs")),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         moved = [f"{signed(gain, 2)} at {signed(x, 1)}" for x, gain in self.rungs if gain]
         return "Ladder " + (", ".join(moved[:3]) + (" …" if len(moved) > 3 else "") if moved else "at rest")

@@ -55,5 +55,5 @@ class LutStep(Step):
             Matrix.of(rgb_to_rgb(after.primaries, working, "CAT02")),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"{self.lut.table.name}, {self.lut.expects} → {self.lut.gives}"

@@ -40,5 +40,5 @@ class PrinterLight(Step):
         r, g, b = (points / POINTS_A_STOP * ACESCCT.log_slope for points in self.points)
         return (Encode(ACESCCT), SlopeOffsetPower((1, 1, 1), (r, g, b), (1, 1, 1), False), Decode(ACESCCT))
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return "Points " + " ".join(signed(v, 1) for v in self.points)

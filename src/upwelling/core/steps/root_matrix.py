@@ -76,7 +76,7 @@ class RootMatrix(ChannelShares):
         rows: Any = tuple(tuple(float(v) for v in row) for row in self.rows)
         return (RootMatrixOperation(rows),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return "Root-polynomial matrix " + " · ".join(
             f"{channel[0].upper()} {' '.join(signed(float(v), 2) for v in row)}"
             for channel, row in zip(CHANNELS, self.rows, strict=True)

@@ -74,6 +74,6 @@ class Saturation(Step):
             ),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         spared = [name for name, share in (("skin", self.spare_skin), ("saturated", self.spare_saturated)) if share]
         return f"Saturation {self.amount:.2f}" + (f", sparing {' and '.join(spared)}" if spared else "")

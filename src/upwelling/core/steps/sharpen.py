@@ -50,6 +50,6 @@ class Sharpen(Step):
         gains = (self.fine, self.medium, self.coarse)
         return (BandDetail(self.radius, gains, self.threshold, self.halo, self.channels, luminance_of(working)),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         gains = " ".join(signed(gain, 2) for gain in (self.fine, self.medium, self.coarse))
         return f"Sharpen {gains} at {100 * self.radius:.2f} %"

@@ -67,7 +67,7 @@ class SlopeOffsetPower(Step):
             Decode(ACESCCT),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         parts = [
             title
             for title, name in (("slope", "slope"), ("offset", "offset"), ("power", "power"))

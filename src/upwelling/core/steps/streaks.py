@@ -58,5 +58,5 @@ class Streaks(Step):
             ),
         )
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Streaks {self.direction} {signed(self.x, 2)}, {signed(self.y, 2)}"

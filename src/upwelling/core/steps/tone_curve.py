@@ -86,6 +86,6 @@ class ToneCurve(Step):
         r, g, b = ((master, self.curve_of(name)) for name in CHANNELS[1:])
         return (Encode(ACESCCT), ChannelCurves((r, g, b)), Decode(ACESCCT))
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         bent = [name for name in CHANNELS if any(x != y for x, y in getattr(self, name))]
         return "Tone curve " + (", ".join(bent) or "at rest")

@@ -71,5 +71,5 @@ class Vignette(Step):
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         return (RadialGain(self.stops, self.x, self.y, self.size, self.size + self.falloff, self.stretch),)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         return f"Vignette {signed(self.stops, 2)} beyond {self.size + self.falloff:.2f} of the height"

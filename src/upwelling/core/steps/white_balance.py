@@ -82,7 +82,7 @@ class WhiteBalance(Step):
         """The chromaticity that the light becomes."""
         return working.white if self.target == "working white" else kelvin_duv_to_xy(REFERENCE_KELVIN, 0.0)
 
-    def said(self) -> str:
+    def values_text(self) -> str:
         becomes = ", to the working white" if self.target == "working white" else ""
         return f"{self.kelvin:.0f} K, Duv {signed(self.duv, 3)}{becomes}"
 

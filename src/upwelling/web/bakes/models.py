@@ -138,7 +138,7 @@ class Bake(Authored):
             return None  # it can still be downloaded as it is
 
     @property
-    def said(self) -> str:
+    def summary(self) -> str:
         """What was baked, in one line."""
         order, report = self.bake_order, self.certificate
         if order is None:
@@ -152,7 +152,7 @@ class Bake(Authored):
     @property
     def told(self) -> str:
         """``said`` as it was written down with the certificate, for lists of many."""
-        return self.line or self.said
+        return self.line or self.summary
 
     @property
     def is_of_earlier_numbers(self) -> bool:
@@ -174,7 +174,7 @@ class Bake(Authored):
 
 def line_of(order: BakeOrder, report: Certificate | None) -> str:
     """What an order's table is, in one line."""
-    return f"{order.section.title()} · {report.said if report else order.said()} · for {order.receiver.name}"
+    return f"{order.section.title()} · {report.summary if report else order.summary()} · for {order.receiver.name}"
 
 
 class Package(Authored):

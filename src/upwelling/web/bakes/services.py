@@ -257,7 +257,7 @@ def perform_package(package_id: int) -> None:
                     "p99": one.certificate.overall.p99 if one.certificate else None,
                     "worst": one.certificate.hunted.delta_e if one.certificate else None,
                     "findings": one.certificate.reasons_said if one.certificate else [],
-                    "said": one.certificate.said if one.certificate else "",
+                    "said": one.certificate.summary if one.certificate else "",
                 }
                 for one in done
             ],

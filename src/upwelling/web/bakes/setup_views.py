@@ -87,7 +87,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
                 "formats": list(r.formats),
                 "sizes": {f: list(r.sizes(f)) for f in r.formats},
                 "entries": [n for n in (1024, 4096, 16384, 65536) if n <= r.most_entries],
-                "said": r.said(),
+                "said": r.summary(),
                 "note": r.note,
             }
             for r in receivers
@@ -142,7 +142,7 @@ def check(request: HttpRequest, production: Production, shot: Shot) -> JsonRespo
     section, r = order.section, order.receiver
     return JsonResponse(
         {
-            "said": order.said(by_formulas=formulas(order) is not None),
+            "said": order.summary(by_formulas=formulas(order) is not None),
             "title": section.title(),
             "stages": list(section.stages),
             "metric": order.judge.metric,
@@ -228,7 +228,7 @@ def _tried_lines(order: BakeOrder, frames: Sequence[FrameSample], limits: Tolera
         chosen=tried.index(best),
         holds=solution.chosen is not None,
         wish={**best.wish, "dimensions": "3", "size": str(best.size)},
-        said=solution.said(),
+        said=solution.summary(),
     )
 
 

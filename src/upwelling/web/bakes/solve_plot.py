@@ -50,6 +50,6 @@ def point(tried: Tried, order: BakeOrder) -> dict[str, Any]:
         "x": round(middle + aside, 1),
         "y": _y(log2(max(tried.share, 1e-6))),
         "holds": tried.holds,
-        "label": f"{tried.said()}: {tried.share:.2f} × the tolerance; neutral {found['neutral_max']:.2f}; {pictures}"
+        "label": f"{tried.summary()}: {tried.share:.2f} × the tolerance; neutral {found['neutral_max']:.2f}; {pictures}"
         f"all 99 % {found['anywhere_p99']:.2f}, worst {found[OUTRIGHT]:.1f} {order.judge.metric}",
     }

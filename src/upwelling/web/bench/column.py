@@ -43,8 +43,8 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
         if known
         else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
-        "look": look.said() if settings.look_on or look.version is None else "Off: light passes unchanged",
-        "rendering": path.rendering.method.said(target) + display_look_line(path)
+        "look": look.summary() if settings.look_on or look.version is None else "Off: light passes unchanged",
+        "rendering": path.rendering.method.summary(target) + display_look_line(path)
         if settings.rendering_on
         else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
@@ -93,7 +93,7 @@ def _corrected(shot: Shot, settings: ShotSettings) -> str:
         return ""
     if not settings.correction_on:
         return f" · without {shot.camera.name}’s correction"
-    return f" · {shot.camera.name}’s correction: {held.name or held.said()}"
+    return f" · {shot.camera.name}’s correction: {held.name or held.summary()}"
 
 
 def display_look_line(path: Path) -> str:
@@ -101,7 +101,7 @@ def display_look_line(path: Path) -> str:
     over = path.rendering.look
     if over is None:
         return ""
-    return f"\n+ {over.said()}" if over.acts else f"\n+ without {over.lut.table.name}"
+    return f"\n+ {over.summary()}" if over.acts else f"\n+ without {over.lut.table.name}"
 
 
 UNMANAGED = "Colour management is off: the file’s own numbers pass"

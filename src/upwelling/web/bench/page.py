@@ -265,7 +265,7 @@ def _raw_lights(raw: RawSettings | None) -> dict[str, Any] | None:
 def correction_shown(shot: Shot) -> dict[str, Any]:
     """What the page shows of the camera's correction; an empty name where there is none."""
     held = shot.camera.own_correction if shot.camera else None
-    return {"name": held.name or "Corrected", "said": held.said(), "off": not held.on} if held else {"name": ""}
+    return {"name": held.name or "Corrected", "said": held.summary(), "off": not held.on} if held else {"name": ""}
 
 
 def _hlg(shot: Shot, path: Path) -> dict[str, Any] | None:

@@ -122,7 +122,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),
         "screen": _screen(path),
-        "viewing": wish.viewing.said(path) if wish.view in THROUGH_LAYER else "",
+        "viewing": wish.viewing.summary(path) if wish.view in THROUGH_LAYER else "",
         "line": curve_line_of(step, wish.curve) if step and has_curve(type(step), wish.curve) else None,
         "tone": tone_points(path) if wish.stage == "rendering" else None,
         "tones": scene.counts.tolist() if wish.stage == "rendering" else None,

@@ -92,7 +92,7 @@ def report_of(production: Production, most: int | None = None) -> Report:
         not_looked_at=len(changed[most:]) if most else 0,
         unsettled=with_settled(production).filter(in_force="").count(),
         looks=_looks(production),
-        given=looks_of(production).for_all.said(),
+        given=looks_of(production).for_all.summary(),
         bakes=bakes,
         stale={one.pk for one in with_shots(production, checked) if one.is_stale},
         checked=MOST_CHECKED,

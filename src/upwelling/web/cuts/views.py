@@ -124,7 +124,7 @@ def _changes(older: Cut, cut: Cut) -> list[dict[str, Any]]:
     return [
         {
             "kind": one.kind,
-            "said": one.said,
+            "said": one.summary,
             "number": one.new.number if one.new else f"was {one.old.number}" if one.old else "",
             "name": next((e.name or e.file or e.reel for e in (one.new, one.old) if e), ""),
         }

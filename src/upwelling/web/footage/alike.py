@@ -42,7 +42,7 @@ def taken_for(shot: Shot, encoding: str) -> Shot:
     return other
 
 
-def said(found: Likeness) -> list[tuple[str, str]]:
+def likeness_rows(found: Likeness) -> list[tuple[str, str]]:
     """What the picture would be, as name and value."""
     facts = [
         ("Mean, from mid grey", f"{found.stops:+.1f} stops".replace("-", "−")),
@@ -57,7 +57,7 @@ def said(found: Likeness) -> list[tuple[str, str]]:
 def alike(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page."""
     found = could_be(shot)
-    rows: list[dict[str, Any]] = [{"encoding": one.encoding, "facts": said(one)} for one in found[:SHOWN]]
+    rows: list[dict[str, Any]] = [{"encoding": one.encoding, "facts": likeness_rows(one)} for one in found[:SHOWN]]
     return render(
         request,
         "footage/alike.html",

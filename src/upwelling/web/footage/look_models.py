@@ -167,7 +167,7 @@ class InForce:
     origin: str
     group: str = ""
 
-    def said(self) -> str:
+    def summary(self) -> str:
         """In one line, for the Column."""
         if self.version is None:
             return "None: light passes unchanged"
