@@ -12,6 +12,7 @@ import { look } from "./look.js";
 import { marks } from "./marks.js";
 import { matching } from "./matching.js";
 import { merged } from "./merged.js";
+import { REFUSED, Saving } from "./model/saving.js";
 import { Steps } from "./model/steps.js";
 import { motion } from "./motion.js";
 import { ordering } from "./ordering.js";
@@ -32,8 +33,6 @@ import { tracks } from "./tracks.js";
 import { viewing } from "./viewing.js";
 import { where } from "./where.js";
 
-// Answers that say the settings themselves cannot be.
-const REFUSED = [400, 413, 422];
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
 const EDITING = [controls, raw, matching, marks, look, rendering, solving, fromPicture];
 const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence];
@@ -57,7 +56,6 @@ document.addEventListener("alpine:init", () => {
     trouble: "",
     details: [],
     stage: "trim",
-    unsaved: "",
     own: null,
 
     init() {
@@ -77,6 +75,7 @@ document.addEventListener("alpine:init", () => {
         (error, body) => this.refused(error, body),
         (by) => this.work(by),
       );
+      this.startSaving();
       this.keepTrying();
       this.bindControls(this.$root, "");
       for (const part of PARTS) if (part.start) part.start.call(this);
@@ -160,52 +159,46 @@ document.addEventListener("alpine:init", () => {
     },
 
     // --- saving ---------------------------------------------------------------------------------------------------
-    async save(label) {
-      clearTimeout(this.soon);
-      if (!this.data.editable) return;
-      this.refresh(true);
-      // Copied now: when an earlier save is slow, each state must still be the one its hand left.
-      const sent = JSON.parse(JSON.stringify(this.settings));
-      this.work(1);
-      this.saving = (this.saving || Promise.resolve()).then(async () => {
-        try {
-          const { version } = this.history;
-          const response = await post(this.data.urls.save, { settings: sent, base: this.lastGood, version, label });
-          const said = await response.json();
-          if (said.merged.length) return this.putTogether(said, sent);
+    startSaving() {
+      const send = async (body) => (await post(this.data.urls.save, body)).json();
+      this.saver = new Saving(send, {
+        saved: (said) => {
           this.history = said.history;
           this.showThumbnail(said.thumbnail);
-          this.lastGood = sent;
-          this.unsaved = "";
           this.settle("save");
-        } catch (error) {
-          if (error.response && error.response.status === 409) return this.overtaken(await error.response.json());
-          // Only what the server will not have is taken back; a session that ended or a full disk changes nothing here.
-          if (error.response && REFUSED.includes(error.response.status) && this.lastGood) this.goBack(this.lastGood);
-          else this.unsaved = label;
+        },
+        together: (said, sent) => this.putTogether(said, sent),
+        overtaken: (said) => this.overtaken(said),
+        failed: (error, back) => {
+          if (back) this.goBack(back);
           this.complain("save", error.message);
-        } finally {
-          this.work(-1);
-        }
-        return null;
+        },
       });
-      return this.saving;
+      this.saver.knows(this.settings);
+    },
+    get saving() {
+      return this.saver.done;
+    },
+    save(label) {
+      clearTimeout(this.soon);
+      if (!this.data.editable) return undefined;
+      this.refresh(true);
+      this.work(1);
+      return this.saver.save(this.settings, label, () => this.history.version).finally(() => this.work(-1));
     },
     // What could not be saved is tried again when the person comes back to the page, and told before it is left.
     keepTrying() {
-      window.addEventListener("focus", () => this.unsaved && this.save(this.unsaved));
-      window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
+      window.addEventListener("focus", () => this.saver.unsaved && this.save(this.saver.unsaved));
+      window.addEventListener("beforeunload", (event) => this.saver.unsaved && event.preventDefault());
     },
     // Someone else changed other steps meanwhile: both are in force now, and theirs come into this page.
     putTogether(said, sent) {
       const untouched = JSON.stringify(this.settings) === JSON.stringify(sent);
-      this.unsaved = "";
       if (untouched) this.take(said);
       // The hand has gone on: its next save, of the version from before, is put together with what is in force now.
-      else this.lastGood = sent;
+      else this.saver.knows(sent);
       const sentence = "Someone else changed this shot meanwhile, in other steps. Both changes are in force.";
       this.complain("together", sentence, said.merged);
-      return null;
     },
     // Someone else was first: their state is shown, ours is kept as a Mark.
     overtaken(said) {
@@ -214,7 +207,7 @@ document.addEventListener("alpine:init", () => {
     },
     // The server refused the last settings: the page returns to those it took.
     goBack(settings) {
-      this.settings = JSON.parse(JSON.stringify(settings));
+      this.settings = settings;
       this.rebuild();
       this.takeMethod();
       this.refresh(true);
@@ -222,7 +215,7 @@ document.addEventListener("alpine:init", () => {
     take(said) {
       this.settings = said.settings;
       this.correction = said.correction;
-      this.lastGood = JSON.parse(JSON.stringify(said.settings));
+      this.saver.knows(said.settings);
       this.history = said.history;
       this.showThumbnail(said.thumbnail);
       this.dismiss();

@@ -1,4 +1,5 @@
 // Matching the shot to what it is compared with: by itself, or by pairs of places marked on both pictures.
+import { copyOf } from "./model/copies.js";
 import { post } from "../js/http.js";
 import { minus } from "../js/numbers.js";
 
@@ -109,7 +110,7 @@ export const matching = {
       // What a drag showed meanwhile was never saved: the page returns to what is.
       this.matchSaid = "";
       this.matchRemarks = [];
-      this.goBack(this.lastGood);
+      this.goBack(copyOf(this.saver.lastGood));
       this.complain("match", error.message);
       return null;
     } finally {

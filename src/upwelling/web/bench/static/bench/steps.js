@@ -1,6 +1,5 @@
 // The list of steps: choose, add, move, switch, copy, limit; and the editor of the one in hand.
 import { keeper } from "./kept_rows.js";
-import { copyOf } from "./model/copies.js";
 
 const sameRows = keeper();
 
@@ -14,7 +13,6 @@ export const steps = {
     const list = this.settings.steps;
     const used = list.find((step) => step.on && !this.model.rests(step));
     this.step = (used || list[0] || { id: "" }).id;
-    this.lastGood = copyOf(this.settings);
     this.canPaste = Boolean(localStorage.getItem("bench-step"));
     window.addEventListener("storage", () => {
       this.canPaste = Boolean(localStorage.getItem("bench-step"));
