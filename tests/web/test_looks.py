@@ -14,6 +14,7 @@ from upwelling.core.lut.formats.cdl import CdlCorrection, format_cdl
 from upwelling.core.lut.formats.edl import CdlEvent, format_edl
 from upwelling.core.lut.process import CdlNode
 from upwelling.core.path.look_recipe import LookRecipe
+from upwelling.core.rendering import TONE_MAPS
 from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.giving import give_look
@@ -23,6 +24,7 @@ from upwelling.web.footage.look_models import Look, looks_of
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group, new_version
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.paths import path_of
+from upwelling.web.footage.setting_differences import differences
 from upwelling.web.footage.shot_settings import OwnLook, ShotSettings
 from upwelling.web.footage.shots import bring_in
 from upwelling.web.looks.editing import rows_of
@@ -324,3 +326,9 @@ def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num
         for one in shots_of(production):
             path_of(one)
     assert len(looks_of(production).versions) == 1
+
+
+@pytest.mark.parametrize("method", TONE_MAPS[1:])
+def test_another_rendering_is_told_by_its_name(method):
+    (line,) = differences(ShotSettings(rendering=TONE_MAPS[0]()), ShotSettings(rendering=method()))
+    assert line == f"Rendering: Rise → {method.title}"

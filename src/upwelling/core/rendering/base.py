@@ -62,7 +62,7 @@ class ToneMap(Frozen):
         """Stops above mid grey from which a neutral is shown at the display's peak, or as bright as it gets."""
         raise NotImplementedError
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         """A few words with numbers, for the Column."""
         raise NotImplementedError
 

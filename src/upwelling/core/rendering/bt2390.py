@@ -95,5 +95,5 @@ class Bt2390(ToneMap):
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(scene_of(1.0, max(self.source_nits, target.peak_nits), self.white_nits) / MID_GREY))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"BT.2390 EETF, {max(self.source_nits, target.peak_nits):g} → {target.peak_nits:g} cd/m²"

@@ -102,5 +102,5 @@ class Bt2446C(ToneMap):
             top = BREAK * (np.exp((100 - K4) / K2) + K3) / self.source_nits
         return float(np.log2(scene_of(top, self.source_nits, self.white_nits) / MID_GREY))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"BT.2446 C, {self.source_nits:g} cd/m² → SDR"

@@ -55,5 +55,5 @@ class Clip(ToneMap):
     def peak_stops(self, target: Output) -> float:
         return float(-np.log2(target.mid_grey))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"Clip at {2 ** self.peak_stops(target) * MID_GREY:.2g} × white → {target.peak_nits:g} cd/m²"

@@ -54,7 +54,7 @@ class HlgOotf(ToneMap):
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(1 / self.white_light / MID_GREY))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"HLG OOTF, gamma {Ootf(target.peak_nits).gamma:.2f} at {target.peak_nits:g} cd/m²"
 
 
@@ -93,5 +93,5 @@ class WhiteToWhite(ToneMap):
             np.log2(scene_of(target.peak_nits / target.white_nits * self.white_nits, 1.0, self.white_nits) / MID_GREY)
         )
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"White at {self.white_nits:g} → {target.white_nits:g} cd/m², clipped above {target.peak_nits:g}"

@@ -70,5 +70,5 @@ class LutRendering(ToneMap):
         brightest = float(source.curve.to_linear(np.array(1.0))) * source.linear_scale
         return float(np.log2(max(brightest, 1e-6) / MID_GREY))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"{self.lut.table.name}: {self.lut.expects} → {self.lut.gives}"

@@ -85,5 +85,5 @@ class Reinhard(ToneMap):
     def peak_stops(self, target: Output) -> float:
         return float(np.log2(self.scene_peak / MID_GREY))
 
-    def summary(self, target: Output) -> str:
+    def values_text(self, target: Output) -> str:
         return f"Reinhard, scene peak {self.scene_peak:g} × white → {target.peak_nits:g} cd/m²"

@@ -44,7 +44,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
         else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": look.summary() if settings.look_on or look.version is None else "Off: light passes unchanged",
-        "rendering": path.rendering.method.summary(target) + display_look_line(path)
+        "rendering": path.rendering.method.values_text(target) + display_look_line(path)
         if settings.rendering_on
         else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",

@@ -156,7 +156,7 @@ def cell(request: HttpRequest, production: Production, shot: Shot) -> JsonRespon
         {
             "picture": picture_url(made.light, target),
             "scope": scope_url(kind, made.signal, made.light, target.gamut, luma_weights(path)),
-            "said": method.summary(target),
+            "said": method.values_text(target),
             "numbers": _numbers(found, target.is_hdr),
             "note": f"Shown up to {target.white_nits:g} cd/m²; brighter is white here" if target.is_hdr else "",
         }

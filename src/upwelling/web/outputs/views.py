@@ -103,7 +103,7 @@ def outputs(request: HttpRequest, production: Production) -> HttpResponse:
 def _rendered(rules: Any, target: Output) -> dict[str, Any]:
     """What renders a delivered output, in a few words with numbers, and whether it is Rise as it comes."""
     method = rules.delivery(target.name).rendering or rules.rendering
-    return {"said": method.summary(target), "plain": method == Rise()}
+    return {"said": method.values_text(target), "plain": method == Rise()}
 
 
 def _form_values(row: OwnOutput | None, given: dict[str, Any]) -> dict[str, Any]:
