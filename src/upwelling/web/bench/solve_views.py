@@ -113,10 +113,10 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
         raise Refused("Only white balance can be set from a neutral patch.")
     if chosen.changes_nothing:
         chosen = chosen.model_copy(update=chosen.first_move)
-    found = balance_neutral(patch.astype(np.float64).mean(axis=0), path_of(shot, settings).working_primaries, chosen)
-    doubt = neutral_doubt(patch, found, settings, shot)
-    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
     path = path_of(shot, settings)
+    found = balance_neutral(patch.astype(np.float64).mean(axis=0), path.working_primaries, chosen)
+    doubt = neutral_doubt(patch, found, path)
+    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
     above = LOOK_ABOVE if path.look.on and any(s.on and not s.changes_nothing for s in path.look.steps) else ""
     return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})
 
@@ -150,12 +150,12 @@ own limits: a grey card lies well inside both, skin under most lights outside th
 """
 
 
-def neutral_doubt(patch: Float32, found: NeutralFound, settings: ShotSettings, shot: Shot) -> dict[str, Any]:
+def neutral_doubt(patch: Float32, found: NeutralFound, path: Path) -> dict[str, Any]:
     """Why a patch may be no neutral, with its colour."""
     light = patch.astype(np.float64)
     mean = light.mean(axis=0)
     spread = float((light.std(axis=0) / np.maximum(np.abs(mean), 1e-6)).max())
-    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, path_of(shot, settings))}
+    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, path)}
 
 
 def doubts_of(spread: float, cast: float = 0.0) -> str:

@@ -28,7 +28,8 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
     depth: Any = shot.integer_depth if shot.integer_depth in (8, 10, 12) else 16
     aim = rules.delivery(output)
     # A shot's own rendering is for the main output; a delivery with a rendering of its own keeps that.
-    keeps_own = aim.rendering is not None and aim.output != rules.output
+    of_shot = aim.rendering is None or aim.output == rules.output
+    method = (own.rendering or rules.rendering) if of_shot else aim.rendering
     display = Display(
         custom=shot.production.displays.get(aim.output),
         output=aim.output,
@@ -54,9 +55,7 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
         trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
         look=looks_of(shot.production).in_force(shot, own).stage(on and own.look_on),
         rendering=RenderingStage(
-            method=aim.rendering if keeps_own and aim.rendering else own.rendering or rules.rendering,
-            look=own.display_look(rules.display_look(display.target.is_hdr)),
-            on=on and own.rendering_on,
+            method=method, look=own.display_look(rules.display_look(display.target.is_hdr)), on=on and own.rendering_on
         ),
         display=display,
     )

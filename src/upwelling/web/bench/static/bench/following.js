@@ -1,5 +1,7 @@
 // Following a shape over the frames: keys come one by one while the server looks, and are saved when it is over.
 import { lines, post } from "../js/http.js";
+import { copyOf } from "./model/copies.js";
+import { newTrack, setKey, trackOf } from "./model/keys.js";
 
 export const following = {
   following: false,
@@ -42,7 +44,7 @@ export const following = {
     const shape = this.inHand,
       owner = `${this.step}/${shape.id}`,
       body = {
-        settings: JSON.parse(JSON.stringify(this.settings)),
+        settings: copyOf(this.settings),
         step: this.step,
         selection: shape.id,
         frame: this.frame,
@@ -86,20 +88,13 @@ export const following = {
     }
   },
   followedShape({ step, selection }) {
-    const limit = (this.settings.steps.find((one) => one.id === step) || {}).limit;
+    const { limit } = this.model.find(step) || {};
     return limit ? limit.selections.find((one) => one.id === selection) : null;
   },
   takeFollowed(shape, line) {
     for (const name of ["x", "y", "scale", "angle"]) {
       if (line[name] === undefined) continue;
-      let track = shape.tracks.find((one) => one.parameter === name);
-      if (!track) {
-        track = { parameter: name, keys: [], between: "smooth" };
-        shape.tracks.push(track);
-      }
-      track.keys = [...track.keys.filter(([frame]) => frame !== line.frame), [line.frame, line[name]]].sort(
-        (a, b) => a[0] - b[0],
-      );
+      setKey(trackOf(shape, name) || newTrack(shape, name), line.frame, line[name]);
     }
   },
 };

@@ -1,5 +1,6 @@
 // Marks and history: saved states to return to or compare with.
 import { post } from "../js/http.js";
+import { copyOf } from "./model/copies.js";
 
 export const marks = {
   tab: "steps",
@@ -93,7 +94,7 @@ export const marks = {
   },
   async returnToMark(event) {
     const mark = this.markOf(event);
-    this.settings = JSON.parse(JSON.stringify(mark.settings));
+    this.settings = copyOf(mark.settings);
     this.rebuild();
     await this.save(`return to ${mark.name}`);
     this.loadMarks();

@@ -23,9 +23,19 @@ function byHand(holder, frame) {
   if (holder.by_hand) holder.by_hand = inOrder([...holder.by_hand, frame]);
 }
 
+// A track without keys yet.
+export function newTrack(holder, name) {
+  holder.tracks.push({ parameter: name, keys: [], between: "smooth" });
+  return trackOf(holder, name);
+}
+// A key of a track, in the place of one that is there; who set it is not noted.
+export function setKey(track, frame, value) {
+  track.keys = [...track.keys.filter(([at]) => at !== frame), [frame, stored(value)]].sort((a, b) => a[0] - b[0]);
+}
+
 // A parameter begins to change: its value is its first key.
 export function begin(holder, name, frame) {
-  holder.tracks.push({ parameter: name, keys: [[frame, stored(holder[name])]], between: "smooth" });
+  setKey(newTrack(holder, name), frame, holder[name]);
   byHand(holder, frame);
 }
 // It stands still again, at a value.
@@ -37,7 +47,7 @@ export function end(holder, name, value) {
 export function put(holder, name, frame, value) {
   const track = trackOf(holder, name);
   if (!track) return false;
-  track.keys = [...track.keys.filter(([at]) => at !== frame), [frame, stored(value)]].sort((a, b) => a[0] - b[0]);
+  setKey(track, frame, value);
   byHand(holder, frame);
   return true;
 }
