@@ -22,7 +22,7 @@ from upwelling.core.delivery.order import Order
 from upwelling.core.delivery.run import Outcome
 from upwelling.core.delivery.said import checks_of
 from upwelling.core.delivery.tags import movie_settings
-from upwelling.core.delivery.tolerance import Tolerance, tolerance_for
+from upwelling.core.delivery.tolerance import FrameFigures, Tolerance, tolerance_for
 from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import legal_to_full
 from upwelling.core.errors import BadValue, UnreadableFile
@@ -50,23 +50,6 @@ class Check:
     @property
     def holds(self) -> bool:
         return self.ordered == self.found
-
-
-@dataclass(frozen=True)
-class FrameFigures:
-    """One frame against the exact path: PSNR of full-range code in dB, differences seen, and the largest code off.
-
-    ``even`` is the median of the difference seen between means over squares of 8 × 8 pixels, with the exact path's
-    chroma halved as ordered: what an encoder throws away is not in it, and whatever else is wrong is.
-    """
-
-    frame: int
-    psnr: float
-    median: float
-    p99: float
-    worst: float
-    codes_off: float
-    even: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,26 @@ fails by far, and an honest encoder at the shipped quality holds.
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from upwelling.core.delivery.form import Form
 
-if TYPE_CHECKING:
-    from upwelling.core.delivery.proof import FrameFigures
+
+@dataclass(frozen=True)
+class FrameFigures:
+    """One frame against the exact path: PSNR of full-range code in dB, differences seen, and the largest code off.
+
+    ``even`` is the median of the difference seen between means over squares of 8 × 8 pixels, with the exact path's
+    chroma halved as ordered: what an encoder throws away is not in it, and whatever else is wrong is.
+    """
+
+    frame: int
+    psnr: float
+    median: float
+    p99: float
+    worst: float
+    codes_off: float
+    even: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -82,7 +82,7 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ())
     Raises UnreadableFile when it is nothing this program reads.
     """
     if len(members) > 1:
-        return NumberedStills(members)
+        return NumberedStills(members, open_footage)
     place = FilePath(path)
     head = _head(place)
     if looks_like_movie(head):

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from functools import cached_property
 from pathlib import Path as FilePath
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Still
-from upwelling.core.media.footage import FileFacts, Reading
+from upwelling.core.media.footage import FileFacts, Footage, Reading
 
 ASSUMED_RATE = 24.0
 """Frames a second of a sequence whose files say none; common practice of film, no source."""
@@ -75,16 +75,15 @@ def frames_since_first(paths: Sequence[FilePath], index: int) -> int | None:
 
 
 class NumberedStills:
-    """A run of stills of one size and kind, in the order of their numbers."""
+    """A run of stills of one size and kind, in the order of their numbers; ``opened`` opens one of them."""
 
-    def __init__(self, paths: Sequence[FilePath]) -> None:
+    def __init__(self, paths: Sequence[FilePath], opened: Callable[[FilePath], Footage]) -> None:
         self.paths = list(paths)
+        self.opened = opened
 
     @cached_property
     def facts(self) -> FileFacts:
-        from upwelling.core.media import open_footage
-
-        first = open_footage(self.paths[0]).facts
+        first = self.opened(self.paths[0]).facts
         if first.kind != "still":
             raise UnreadableFile(self.paths[0], "numbered files of this kind are taken one by one, not as a sequence.")
         notes = list(first.notes)
@@ -106,13 +105,11 @@ class NumberedStills:
         return replace(first, kind="sequence", frames=len(self.paths), rate=rate or ASSUMED_RATE, notes=tuple(notes))
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
-        from upwelling.core.media import open_footage
-
         if not 0 <= index < len(self.paths):
             raise UnreadableFile(
                 self.paths[0], f"the sequence has frames 0 to {len(self.paths) - 1}; {index} was asked for."
             )
-        still = open_footage(self.paths[index]).frame()
+        still = self.opened(self.paths[index]).frame()
         if (still.width, still.height) != (self.facts.width, self.facts.height):
             raise UnreadableFile(
                 self.paths[index],

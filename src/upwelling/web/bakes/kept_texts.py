@@ -6,11 +6,21 @@ import hashlib
 from functools import lru_cache
 from typing import Any
 
-from upwelling.web.bakes.models import KeptText
+from django.db import models
 
 SHORTEST = 4096
 """Characters below which a text stays where it is."""
 KEY, NAMED = "data", "kept:"
+
+
+class KeptText(models.Model):
+    """A table as it stands in stored JSON, by its SHA-256."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    text = models.TextField()
+
+    def __str__(self) -> str:
+        return self.digest
 
 
 def put_away(body: Any) -> Any:

@@ -17,6 +17,7 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
 from upwelling.core.proof import Certificate
 from upwelling.core.proof.certificate import FAILS
+from upwelling.web.bakes.kept_texts import brought_back, put_away
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.models import Shot
@@ -41,16 +42,6 @@ class OwnReceiver(Authored):
     @property
     def receiver(self) -> Receiver:
         return read_stored("receiver", self.name, Receiver, self.definition)
-
-
-class KeptText(models.Model):
-    """A table as it stands in stored JSON, by its SHA-256; see ``kept_texts``."""
-
-    digest = models.CharField(max_length=64, primary_key=True)
-    text = models.TextField()
-
-    def __str__(self) -> str:
-        return self.digest
 
 
 class Bake(Authored):
@@ -94,14 +85,10 @@ class Bake(Authored):
 
     def stored(self, field: str) -> Any:
         """The JSON of a field with the tables that are kept apart."""
-        from upwelling.web.bakes.kept_texts import brought_back
-
         return brought_back(getattr(self, field))
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         """Tables in its JSON are kept once for all bakes."""
-        from upwelling.web.bakes.kept_texts import put_away
-
         for field in ("order", "recipe", "certificate_json"):
             setattr(self, field, put_away(getattr(self, field)))
         super().save(*args, **kwargs)
