@@ -19,7 +19,7 @@ from upwelling.core import engine
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.operations import Place
 from upwelling.core.operations.blur import blur_fast
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import CalmNoise, Exposure, Glow, Grain, Halation, Matte, Sharpen, Streaks
 from upwelling.core.steps.selections import Ellipse, LinearGradient, Polygon, RadialGradient, Rectangle
@@ -68,7 +68,7 @@ def main() -> None:
     show = Path(input=Input(encoding="linear/AP1"), display=Display(output="BT.709 BT.1886"))
 
     def drawn(step: Any) -> Callable[[], Any]:
-        path = show.model_copy(update={"trim": Trim(steps=(step,))})
+        path = show.with_layers(trim=Layer(steps=(step,)))
         return lambda: engine.run(engine.compile_operations(path.operations()), small, place=near)
 
     plain = drawn(Exposure(stops=1))

@@ -23,7 +23,7 @@ from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.curves import CURVES
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.operations import Affine, Decode, Encode
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.proof import FrameSample, frame_sample, verify
 from upwelling.core.simulate.camera import A_CAM
 from upwelling.core.simulate.shipped import shipped_at
@@ -32,7 +32,7 @@ from upwelling.core.tables.files import write_lut
 
 PATH = Path(
     input=Input(encoding="S-Log3/S-Gamut3.Cine"),
-    trim=Trim(
+    trim=Layer(
         steps=(
             Exposure(stops=0.3),
             WhiteBalance(kelvin=5600),

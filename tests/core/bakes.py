@@ -5,7 +5,7 @@ import numpy as np
 from upwelling.core.bake import RECEIVERS, BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.lut import ProcessList
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.steps import Exposure
 from upwelling.core.tables.files import write_lut
 
@@ -15,7 +15,7 @@ PROGRAM = BY_NAME["Grading or editing program"]
 
 def make(name="V-Log/V-Gamut", stops=0.0, output="BT.709 BT.1886", **parts):
     return Path(
-        input=Input(encoding=name), trim=Trim(steps=(Exposure(stops=stops),)), display=Display(output=output), **parts
+        input=Input(encoding=name), trim=Layer(steps=(Exposure(stops=stops),)), display=Display(output=output), **parts
     )
 
 

@@ -14,7 +14,7 @@ from upwelling.core.bake.make import comments
 from upwelling.core.bake.shaper import shaper_of
 from upwelling.core.lut import Lut3D
 from upwelling.core.packages.cdl_part import cdl_part, step_of
-from upwelling.core.path import Look, Trim
+from upwelling.core.path import Layer
 from upwelling.core.proof import Certificate, Tolerances, frame_sample, solve, verify
 from upwelling.core.proof.solver import way_out
 from upwelling.core.proof.tolerances import tolerances_for
@@ -106,7 +106,7 @@ def test_all_formats_are_crossed():
 
 def test_a_contrast_holds_on_an_hdr_display_behind_formulas_with_more_points():
     path = make("Apple Log/BT.2020", output="BT.2100 PQ 1000")
-    trimmed = path.model_copy(update={"trim": Trim(steps=(Contrast(contrast=1.5),))})
+    trimmed = path.with_layers(trim=Layer(steps=(Contrast(contrast=1.5),)))
     one = _of(BakeOrder(path=trimmed, receiver=PROGRAM, format="clf", size=65), 65)
     trial = Trial(one, [], tolerances_for(True))
     nearest = trial.behind_formulas(65)
@@ -172,7 +172,7 @@ def test_fitted_entries_bring_a_trilinear_receiver_nearer_to_the_path(tmp_path, 
     and the fit made anew by the verification is the same.
     """
     one = BakeOrder(
-        path=make(name, look=Look(steps=(SlopeOffsetPower(slope=(1.03, 1, 0.955), saturation=1.06),))),
+        path=make(name, look=Layer(steps=(SlopeOffsetPower(slope=(1.03, 1, 0.955), saturation=1.06),))),
         receiver=BY_NAME[receiver],
         size=33,
     )

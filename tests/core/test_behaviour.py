@@ -17,7 +17,7 @@ from upwelling.core.colour.primaries import primaries
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.operations import Place, run_reference
 from upwelling.core.outputs import OUTPUTS
-from upwelling.core.path import CameraFile, Display, Input, Look, Path, RenderingStage, Trim, convert_operations
+from upwelling.core.path import CameraFile, Display, Input, Layer, Path, RenderingStage, convert_operations
 from upwelling.core.rendering import TONE_MAPS
 from upwelling.core.steps import STEPS, CalmNoise, Glow, Grain, Halation, Sharpen, Streaks, Vignette
 
@@ -103,11 +103,11 @@ def computed() -> dict:
             found[f"step placed {number} {step.kind} {kind}"] = [
                 run_reference(made.at(7).operations(ap1), PICTURE, Place(1920, 1080, 40, 700, 31)).reshape(-1, 3)
             ]
-    found["fingerprint placed"] = _path(trim=Trim(steps=PLACED[:1])).fingerprint
-    found["fingerprint textures"] = _path(trim=Trim(steps=PLACED[1:])).fingerprint
-    found["fingerprint trim"] = _path(trim=Trim(steps=BUSY)).fingerprint
+    found["fingerprint placed"] = _path(trim=Layer(steps=PLACED[:1])).fingerprint
+    found["fingerprint textures"] = _path(trim=Layer(steps=PLACED[1:])).fingerprint
+    found["fingerprint trim"] = _path(trim=Layer(steps=BUSY)).fingerprint
     found["fingerprint look"] = _path(
-        look=Look(steps=BUSY[:3], strength=0.5), camera=CameraFile(range="legal", depth=8)
+        look=Layer(steps=BUSY[:3], strength=0.5), camera=CameraFile(range="legal", depth=8)
     ).fingerprint
     found["fingerprint rest"] = _path().fingerprint
     return found

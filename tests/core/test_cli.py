@@ -13,7 +13,7 @@ from tests.core.witness import ffmpeg_write
 from upwelling.cli.main import main
 from upwelling.core.media import read_still, write_still
 from upwelling.core.media.movie_write import write_movie
-from upwelling.core.path import ARITHMETIC, Display, Input, Path, Trim
+from upwelling.core.path import ARITHMETIC, Display, Input, Layer, Path
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import Exposure, Vignette
@@ -85,7 +85,7 @@ def test_legal_range(folder):
 )
 def test_render(folder, depth, name):
     assert run("render", "src.dpx", name, *SLOG, *TV, "--exposure", 0.5, "--depth", depth) == 0
-    path = Path(input=Input(encoding=SLOG[1]), trim=Trim(steps=(Exposure(stops=0.5),)), display=Display(output=TV[1]))
+    path = Path(input=Input(encoding=SLOG[1]), trim=Layer(steps=(Exposure(stops=0.5),)), display=Display(output=TV[1]))
     still = read_still(name)
     assert still.depth == depth
     np.testing.assert_allclose(
@@ -116,11 +116,11 @@ def test_grey_scale_made_elsewhere_lands_where_it_should(folder, name, encode):
 
 def test_recipe_and_exposure_lie_over_each_other(folder):
     recipe = Path(
-        input=Input(encoding="V-Log/V-Gamut"), trim=Trim(steps=(Exposure(stops=1),)), display=Display(output="sRGB")
+        input=Input(encoding="V-Log/V-Gamut"), trim=Layer(steps=(Exposure(stops=1),)), display=Display(output="sRGB")
     )
     (folder / "r.json").write_text(recipe.to_recipe())
     assert run("render", "src.dpx", "a.png", "--recipe", "r.json", "--exposure", 0.25, "--exact") == 0
-    expected = recipe.model_copy(update={"trim": Trim(steps=(Exposure(stops=0.25), Exposure(stops=1)))})
+    expected = recipe.with_layers(trim=Layer(steps=(Exposure(stops=0.25), Exposure(stops=1))))
     np.testing.assert_allclose(read_still("a.png").code, expected.apply(CODE), atol=1e-5)
     assert run("render", "src.dpx", "b.png", "--recipe", "r.json", *TV, "--exact") == 0
     np.testing.assert_allclose(
@@ -320,13 +320,13 @@ def test_a_recipe_of_an_earlier_arithmetic_opens_and_says_so(folder, capsys):
 def test_render_knows_the_place_and_the_frame(folder):
     """A recipe with a vignette and keys: engine and exact path agree, and --frame says when it is."""
     steps = (Vignette(stops=-3, size=0.1), Exposure(tracks=({"parameter": "stops", "keys": [[0, 0.0], [4, 1.0]]},)))
-    path = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1]), trim=Trim(steps=steps))
+    path = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1]), trim=Layer(steps=steps))
     (folder / "moving.json").write_text(path.to_recipe())
     for name, options in (("a.tif", []), ("b.tif", ["--exact"]), ("flat.tif", [])):
         recipe = "moving.json"
         if name == "flat.tif":
             recipe = "still.json"
-            (folder / recipe).write_text(path.model_copy(update={"trim": Trim()}).to_recipe())
+            (folder / recipe).write_text(path.with_layers(trim=Layer()).to_recipe())
         assert run("render", "src.dpx", name, "--recipe", recipe, "--depth", "float", *options) == 0
     fast, exact, flat = (read_still(folder / name).code for name in ("a.tif", "b.tif", "flat.tif"))
     np.testing.assert_allclose(fast, exact, atol=1e-4)
@@ -431,8 +431,8 @@ def test_match_writes_a_recipe_that_comes_nearer(folder, capsys):
     assert found["method"] == "scene"
     assert found["after"] < 0.5 < found["before"]
     path = Path.from_recipe((folder / "m.json").read_bytes())
-    assert [step.kind for step in path.trim.steps] == [step["kind"] for step in found["steps"]]
-    assert path.trim.groups[0].name == "Match to a.tif"
+    assert [step.kind for step in path.layer("trim").steps] == [step["kind"] for step in found["steps"]]
+    assert path.layer("trim").groups[0].name == "Match to a.tif"
     assert run("render", "b.tif", "b.png", "--recipe", "m.json") == 0
     assert run("render", "a.tif", "a.png", "--from", "S-Log3/S-Gamut3.Cine", *TV) == 0
     b, a = (read_still(folder / name).code for name in ("b.png", "a.png"))

@@ -13,7 +13,7 @@ from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.operations import run_reference
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import output
-from upwelling.core.path import Display, Input, Look, Path, RenderingStage
+from upwelling.core.path import Display, Input, Layer, Path, RenderingStage
 from upwelling.core.rendering import LutRendering
 from upwelling.core.steps import ColourRange, LutStep
 from upwelling.core.tables.evidence import _SAMPLES, evidence
@@ -107,7 +107,7 @@ def test_the_engine_runs_a_look_with_a_table(step, strength):
     """Holding and blending around a table, against the float64 reference."""
     path = Path(
         input=Input(encoding="V-Log/V-Gamut"),
-        look=Look(steps=(step,), strength=strength),
+        look=Layer(steps=(step,), strength=strength),
         display=Display(output="BT.709 BT.1886"),
     )
     codes = RNG.uniform(0.2, 0.7, (300, 3))
@@ -117,7 +117,7 @@ def test_the_engine_runs_a_look_with_a_table(step, strength):
     np.testing.assert_allclose(fast, run_reference(path.operations(), codes), atol=3e-4)
     back = Path.from_recipe(path.to_recipe())
     assert back.fingerprint == path.fingerprint
-    assert back.fingerprint != path.model_copy(update={"look": Look()}).fingerprint
+    assert back.fingerprint != path.with_layers(look=Layer()).fingerprint
 
 
 def test_a_conversion_table_as_rendering_is_the_rendering_it_was_made_from():

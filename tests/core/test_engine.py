@@ -28,7 +28,7 @@ from upwelling.core.operations import (
     run_reference,
 )
 from upwelling.core.outputs import OUTPUTS
-from upwelling.core.path import Display, Input, Look, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.rendering import Rise
 from upwelling.core.steps import Exposure, Saturation, WhiteBalance
 from upwelling.core.steps import SlopeOffsetPower as SopStep
@@ -135,14 +135,14 @@ def test_whole_paths(name, target):
     path = _path(
         name,
         target,
-        trim=Trim(
+        trim=Layer(
             steps=(
                 Exposure(stops=0.4),
                 WhiteBalance(kelvin=5200, duv=0.004),
                 SopStep(slope=(1.05, 1, 0.97), power=(1, 1.1, 1), saturation=1.1),
             )
         ),
-        look=Look(steps=(SopStep(offset=(0.01, 0, -0.01)),), strength=0.6),
+        look=Layer(steps=(SopStep(offset=(0.01, 0, -0.01)),), strength=0.6),
     )
     fast, exact = both(path.operations(), CODES)
     error = np.abs(fast - exact)

@@ -14,7 +14,7 @@ from upwelling.core.outputs import OUTPUTS, CustomOutput, output
 from upwelling.core.outputs.levels import levels
 from upwelling.core.outputs.mastering import LightLevel, MasteringDisplay
 from upwelling.core.outputs.monitor import Monitor, read_patches
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.steps import Exposure
 
 
@@ -145,7 +145,7 @@ def test_own_outputs_travel_in_recipes():
 
 
 def test_a_step_for_one_output_works_there_alone():
-    trim = Trim(steps=(Exposure(id="a", stops=1.0), Exposure(id="b", stops=-0.5, output="sRGB")))
+    trim = Layer(steps=(Exposure(id="a", stops=1.0), Exposure(id="b", stops=-0.5, output="sRGB")))
     tv, web = (
         Path(input=Input(encoding="linear/AP1"), trim=trim, display=Display(output=name))
         for name in ("BT.709 BT.1886", "sRGB")
@@ -153,7 +153,7 @@ def test_a_step_for_one_output_works_there_alone():
     light = np.full((1, 3), 0.1)
     np.testing.assert_allclose(run_reference(tv.until("rendering"), light), 0.2, rtol=1e-9)
     np.testing.assert_allclose(run_reference(web.until("rendering"), light), 0.1 * 2**0.5, rtol=1e-9)
-    alone = tv.model_copy(update={"trim": Trim(steps=trim.steps[:1])})
+    alone = tv.with_layers(trim=Layer(steps=trim.steps[:1]))
     assert tv.fingerprint == alone.fingerprint  # what does not act is not part of the arithmetic
 
 

@@ -22,10 +22,9 @@ from upwelling.core.path import (
     CameraFile,
     Display,
     Input,
-    Look,
+    Layer,
     Path,
     RenderingStage,
-    Trim,
     convert_operations,
     trace,
 )
@@ -125,15 +124,15 @@ def test_every_step_documents_itself_and_rests(step):
 
 def test_trace_ends_where_apply_ends():
     path = make(
-        trim=Trim(steps=(Exposure(stops=0.5), SlopeOffsetPower(saturation=1.2))),
-        look=Look(steps=(Exposure(stops=-0.2),), strength=0.5),
+        trim=Layer(steps=(Exposure(stops=0.5), SlopeOffsetPower(saturation=1.2))),
+        look=Layer(steps=(Exposure(stops=-0.2),), strength=0.5),
     )
     traced = trace(path, CODES[0])
     assert [b.stage for b in traced] == list(STAGES)
-    np.testing.assert_allclose(traced[-1].rgb, np.round(path.apply(CODES[0]) * 1023))
-    np.testing.assert_allclose(traced[1].rgb, path.to_working(CODES[0]))
-    np.testing.assert_allclose(np.array(traced[2].rgb), trace(path, CODES[0])[2].rgb)
-    np.testing.assert_allclose(traced[4].rgb, path.target.to_light(path.apply(CODES[0])) * 100, rtol=1e-9)
+    found = {b.stage: b.rgb for b in traced}
+    np.testing.assert_allclose(found["display"], np.round(path.apply(CODES[0]) * 1023))
+    np.testing.assert_allclose(found["input"], path.to_working(CODES[0]))
+    np.testing.assert_allclose(found["rendering"], path.target.to_light(path.apply(CODES[0])) * 100, rtol=1e-9)
 
 
 def test_mid_grey_from_camera_to_display():
@@ -158,20 +157,20 @@ def test_stages_off_pass_their_value_on():
     white = path.apply([0.5] * 3)
     np.testing.assert_allclose(white, 0.5, atol=1e-12)
     steps = (Exposure(stops=1),)
-    assert make(trim=Trim(steps=steps, on=False)).apply(CODES) == pytest.approx(make().apply(CODES))
-    assert make(trim=Trim(steps=(Exposure(stops=1, on=False),))).apply(CODES) == pytest.approx(make().apply(CODES))
-    assert make(look=Look(steps=steps, strength=0)).apply(CODES) == pytest.approx(make().apply(CODES))
-    assert make(look=Look(steps=steps)).apply(CODES) == pytest.approx(make(trim=Trim(steps=steps)).apply(CODES))
+    assert make(trim=Layer(steps=steps, on=False)).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert make(trim=Layer(steps=(Exposure(stops=1, on=False),))).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert make(look=Layer(steps=steps, strength=0)).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert make(look=Layer(steps=steps)).apply(CODES) == pytest.approx(make(trim=Layer(steps=steps)).apply(CODES))
 
 
 def test_what_is_worked_out_for_a_path_is_not_for_its_copies():
     """Operations are kept with a path: one that is changed, fed, taken to a frame or pickled has its own."""
-    path = make(trim=Trim(steps=(Exposure(stops=1),)))
-    fresh, before = make(trim=Trim(steps=(Exposure(stops=1),))), path.apply(CODES)
+    path = make(trim=Layer(steps=(Exposure(stops=1),)))
+    fresh, before = make(trim=Layer(steps=(Exposure(stops=1),))), path.apply(CODES)
     assert path == fresh
     assert path.to_recipe() == fresh.to_recipe()
-    assert path.model_copy(update={"trim": Trim()}).apply(CODES) == pytest.approx(make().apply(CODES))
-    assert path.with_steps(lambda step: None).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert path.with_layers(trim=Layer()).apply(CODES) == pytest.approx(make().apply(CODES))
+    assert path.with_steps(lambda layer, step: None).apply(CODES) == pytest.approx(make().apply(CODES))
     path.segments().clear()
     assert (pickle.loads(pickle.dumps(path)).apply(CODES) == before).all()
     assert (path.apply(CODES) == before).all()
@@ -180,15 +179,15 @@ def test_what_is_worked_out_for_a_path_is_not_for_its_copies():
 def test_curves_that_came_later_leave_fingerprints_as_they_were():
     """As computed before the step had nine curves: certificates of then still name this path."""
     step = ColourCurves(id="c", saturation_by_hue=((40, 1.4), (200, 0.6)))
-    path = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="sRGB"), trim=Trim(steps=(step,)))
+    path = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="sRGB"), trim=Layer(steps=(step,)))
     assert path.fingerprint == "bcd8af2726edf2cf20e039dfced6b3cdf42cba1ab9c54168c33e3a226811d6f0"
 
 
 def test_fingerprint_is_for_the_arithmetic():
-    one = make(trim=Trim(steps=(Exposure(stops=0.5),)))
-    assert one.fingerprint == make(trim=Trim(steps=(Exposure(stops=0.5),))).fingerprint
-    assert one.fingerprint != make(trim=Trim(steps=(Exposure(stops=0.51),))).fingerprint
-    assert make(look=Look(name="Ember")).fingerprint == make().fingerprint
+    one = make(trim=Layer(steps=(Exposure(stops=0.5),)))
+    assert one.fingerprint == make(trim=Layer(steps=(Exposure(stops=0.5),))).fingerprint
+    assert one.fingerprint != make(trim=Layer(steps=(Exposure(stops=0.51),))).fingerprint
+    assert make(look=Layer(name="Ember")).fingerprint == make().fingerprint
 
 
 _numbers = st.floats(0.5, 1.5).map(lambda v: round(v, 6))
@@ -204,9 +203,9 @@ _numbers = st.floats(0.5, 1.5).map(lambda v: round(v, 6))
 @settings(max_examples=60, deadline=None)
 def test_recipe_round_trip(stops, kelvin, slope, strength, side):
     path = make(
-        trim=Trim(steps=(Exposure(stops=stops), WhiteBalance(kelvin=kelvin))),
+        trim=Layer(steps=(Exposure(stops=stops), WhiteBalance(kelvin=kelvin))),
         camera=CameraFile(range=side),
-        look=Look(name="Ember", steps=(SlopeOffsetPower(slope=slope),), strength=strength),
+        look=Layer(name="Ember", steps=(SlopeOffsetPower(slope=slope),), strength=strength),
     )
     again = Path.from_recipe(path.to_recipe())
     assert again == path
@@ -219,7 +218,7 @@ def _broken(**changes):
         target = body
         *way, last = place.split("__")
         for key in way:
-            target = target[key]
+            target = target.setdefault(key, {})
         target[last] = value
     return json.dumps(body)
 
@@ -238,6 +237,11 @@ def _broken(**changes):
         (_broken(trim__steps=[{"kind": "exposure", "stops": 99}]), "less than or equal to 8"),
         (_broken(trim__steps=[{"kind": "exposure", "stops": "NaN"}]), "trim.steps.0"),
         (_broken(look__strength=2), "look.strength"),
+        (_broken(look__strength=1, layers=[{"kind": "look"}]), "layers: a path has one layer of each kind, and “Look”"),
+        (
+            _broken(layers=[{"kind": "finish", "steps": [{"kind": "exposure"}]}]),
+            "finish: Exposure works on scene light",
+        ),
         (_broken(surprise=1), "surprise"),
     ],
 )

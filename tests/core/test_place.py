@@ -17,7 +17,7 @@ from upwelling.core.colour.primaries import primaries
 from upwelling.core.errors import BadValue, PlaceNeeded
 from upwelling.core.operations import Affine, Place, RadialGain, needs_of, run_reference
 from upwelling.core.operations.exact import exact
-from upwelling.core.path import Display, Input, Look, Path, Trim, trace
+from upwelling.core.path import Display, Input, Layer, Path, trace
 from upwelling.core.proof.left_out import left_out
 from upwelling.core.proof.samples import frame_sample
 from upwelling.core.steps import STEPS, Exposure, SlopeOffsetPower, Vignette
@@ -36,7 +36,7 @@ def path_of(*steps, **changes):
         **{
             "input": Input(encoding="S-Log3/S-Gamut3.Cine"),
             "display": Display(output="BT.709 BT.1886"),
-            "trim": Trim(steps=steps),
+            "trim": Layer(steps=steps),
             **changes,
         }
     )
@@ -197,7 +197,7 @@ def test_time_is_put_in_before_anything_is_computed():
     assert path.fingerprint != path_of(Exposure(id="up")).fingerprint
     assert not path_of(Exposure()).moves
     assert "4 keys" in MOVING.summary()
-    assert path_of(look=Look(steps=(MOVING,)), trim=Trim()).at(64).look.steps[0].stops == 3
+    assert path_of(look=Layer(steps=(MOVING,)), trim=Layer()).at(64).layer("look").steps[0].stops == 3
 
 
 @pytest.mark.parametrize(

@@ -15,7 +15,7 @@ from upwelling.core.media import write_still
 from upwelling.core.operations import run_reference
 from upwelling.core.operations.exact import exact
 from upwelling.core.outputs import BUILT_IN
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.recovery import recover_named
 from upwelling.core.simulate.camera import A_CAM
 from upwelling.core.simulate.shipped import shipped
@@ -68,7 +68,7 @@ def test_a_known_conversion_is_recovered_and_named(gives, to_display):
 @pytest.mark.parametrize("steps", [(), (Exposure(stops=0.3),), (Saturation(amount=1.2),), (Contrast(contrast=1.1),)])
 def test_a_conversion_is_named_only_where_it_was_used(steps, levels):
     """Through a trim no built-in conversion is what was done, however near one comes; none is named or followed."""
-    path = Path(input=Input(encoding=LOG), trim=Trim(steps=steps), display=Display(output="BT.709 BT.1886"))
+    path = Path(input=Input(encoding=LOG), trim=Layer(steps=steps), display=Display(output="BT.709 BT.1886"))
     made = np.clip(exact(path.operations(), FLAT.astype(np.float64)), 0, 1).reshape(CODE.shape)
     found = recover_named(CODE, np.rint(made * levels) / levels if levels else made, 17)
     assert found.followed is not bool(steps)

@@ -7,7 +7,7 @@ import pytest
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.colour.spectral_locus import LOCUS
 from upwelling.core.measure.banding import banding
-from upwelling.core.path import CameraFile, Display, Input, Path, Trim
+from upwelling.core.path import CameraFile, Display, Input, Layer, Path
 from upwelling.core.scopes.dots import SKIN_DEGREES, UV_TOP, chromaticities, dot_picture, vector_targets, vectorscope
 from upwelling.core.scopes.facts import STOP_BINS, camera_plateau, scene_facts, signal_facts
 from upwelling.core.scopes.levels import LEVEL_HIGH, LEVEL_LOW, level_picture, parade, waveform
@@ -239,7 +239,7 @@ def test_banding_risk(depth, contrast, risky):
     path = Path(
         camera=CameraFile(depth=depth),
         input=Input(encoding="S-Log3/S-Gamut3.Cine"),
-        trim=Trim(steps=(Contrast(contrast=contrast),)),
+        trim=Layer(steps=(Contrast(contrast=contrast),)),
         display=Display(output="BT.709 BT.1886"),
     )
     found = banding(path, 0.3, 0.6)

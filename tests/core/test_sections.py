@@ -13,7 +13,7 @@ from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
 from upwelling.core.operations.exact import exact
 from upwelling.core.packages.package import table_name
-from upwelling.core.path import Look
+from upwelling.core.path import Layer
 from upwelling.core.proof import solve, verify
 from upwelling.core.proof.left_out import left_out
 from upwelling.core.proof.lut_box import LutBox, rounded
@@ -49,7 +49,7 @@ def test_samples_cover_the_cube():
 @pytest.mark.parametrize("carrier", ["", "S-Log3/S-Gamut3"])
 def test_sections_join_up_to_the_whole_path(start, end, carrier):
     """Before the section, the section and what follows it together are the path."""
-    path = make(stops=0.4, look=Look(steps=(SlopeOffsetPower(slope=(1.1, 1, 0.9)),)))
+    path = make(stops=0.4, look=Layer(steps=(SlopeOffsetPower(slope=(1.1, 1, 0.9)),)))
     one = order(17, path, section=Section(start=start, end=end, carrier=carrier))
     codes = np.random.default_rng(4).uniform(0.2, 0.6, (500, 3))
     from upwelling.core.operations import run_reference
@@ -133,7 +133,7 @@ def test_a_receiver_refuses_what_it_does_not_take(tmp_path):
 
 def test_formulas_are_written_where_the_section_is_one(tmp_path):
     """Camera to working needs no table, a Look of one CDL neither, and both are exact; a rendering is sampled."""
-    look = Look(steps=(SlopeOffsetPower(slope=(1.1, 1, 0.9), power=(1, 1.1, 1), saturation=0.9),))
+    look = Layer(steps=(SlopeOffsetPower(slope=(1.1, 1, 0.9), power=(1, 1.1, 1), saturation=0.9),))
     for section, kinds in (
         (Section(end="input"), ("Log", "Matrix", "Log")),
         (Section(start="look", end="look"), ("ASC_CDL",)),
@@ -196,7 +196,10 @@ def test_camera_to_working_needs_no_cube(tmp_path, name):
 def test_a_tone_curve_is_a_table_of_one_channel_each(tmp_path):
     curve = ToneCurve(master=((0.0, 0.02), (0.4, 0.42), (1.0, 0.97)), red=((0.0, 0.0), (0.5, 0.53), (1.0, 1.0)))
     one = order(
-        33, make(look=Look(steps=(Exposure(stops=0.5), curve))), format="clf", section=Section(start="look", end="look")
+        33,
+        make(look=Layer(steps=(Exposure(stops=0.5), curve))),
+        format="clf",
+        section=Section(start="look", end="look"),
     )
     assert "LUT3D" not in bake(one).kinds
     assert verify(baked(tmp_path, one), one).hunted.delta_e < 0.05
@@ -209,7 +212,7 @@ def test_a_one_dimensional_table_needs_a_yes_for_what_it_leaves_out(tmp_path):
     assert mixing[0].matters
     curves = order(
         4096,
-        make(look=Look(steps=(SlopeOffsetPower(power=(1.2, 1, 1)),))),
+        make(look=Layer(steps=(SlopeOffsetPower(power=(1.2, 1, 1)),))),
         dimensions=1,
         section=Section(start="look", end="look"),
     )
@@ -221,7 +224,7 @@ def test_a_step_no_table_can_carry_is_listed_with_its_cost(monkeypatch):
     """No step is of that kind yet, so one is made to say that it is."""
     monkeypatch.setattr(Saturation, "fits_in_lut", False)
     path, frame = (
-        make(look=Look(steps=(Saturation(id="sat", amount=0.3),))),
+        make(look=Layer(steps=(Saturation(id="sat", amount=0.3),))),
         np.random.default_rng(1).uniform(0.35, 0.5, (30, 40, 3)),
     )
     lost = left_out(order(33, path), frame)

@@ -16,7 +16,7 @@ from upwelling.core.operations import Matte as MatteOperation
 from upwelling.core.operations import Place, ShowMatte, run_reference
 from upwelling.core.operations.grow import grow_fast, grow_reference
 from upwelling.core.operations.mixed import LEAST_LIGHT
-from upwelling.core.path import Display, Input, Path, Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.steps import SELECTIONS, ColourRange, Exposure, Matte, SlopeOffsetPower
 from upwelling.core.steps.base import MIXES, luminance_of
 from upwelling.core.steps.group import StepGroup
@@ -195,9 +195,11 @@ def test_a_limit_from_before_there_were_shapes_is_a_matte_of_it():
     assert step.limit == Matte(selections=(ColourRange(id="colourran", hue=40, hue_width=60),))
     assert step.limit.numbers(step.limit.model_dump(mode="json")) == old
     assert Exposure(limit=ColourRange(hue=40)).limit == Matte(selections=(ColourRange(hue=40),))
-    path = Path(input=Input(encoding="ACEScct/AP1"), display=Display(output="BT.709 BT.1886"), trim=Trim(steps=(step,)))
+    path = Path(
+        input=Input(encoding="ACEScct/AP1"), display=Display(output="BT.709 BT.1886"), trim=Layer(steps=(step,))
+    )
     other = step.model_copy(update={"limit": Matte(selections=(*step.limit.selections, Ellipse(id="off", on=False)))})
-    same = path.model_copy(update={"trim": Trim(steps=(other,))})
+    same = path.with_layers(trim=Layer(steps=(other,)))
     assert same.fingerprint == path.fingerprint
     assert Path.from_recipe(same.to_recipe()) == same
     text = path.to_recipe().replace('"upwelling_recipe": 2', '"upwelling_recipe": 1')
@@ -264,7 +266,7 @@ def test_the_kernels_log_curve_is_the_cores():
 # --- groups
 def grouped(*steps, **group):
     groups = (StepGroup(id="g", name="Sky", **group),)
-    trim = Trim(steps=steps, groups=groups)
+    trim = Layer(steps=steps, groups=groups)
     return Path(input=Input(encoding="linear/AP1"), display=Display(output="BT.709 BT.1886"), trim=trim)
 
 
@@ -285,7 +287,7 @@ def test_a_group_is_switched_and_mixed_in_together():
     loose = Path(
         input=plain.input,
         display=plain.display,
-        trim=Trim(steps=tuple(step.model_copy(update={"group": ""}) for step in (UP, DOWN))),
+        trim=Layer(steps=tuple(step.model_copy(update={"group": ""}) for step in (UP, DOWN))),
     )
     assert loose.fingerprint == plain.fingerprint != grouped(UP, DOWN, strength=0.5).fingerprint
     assert Path.from_recipe(plain.to_recipe()) == plain
@@ -298,7 +300,7 @@ def test_a_group_is_switched_and_mixed_in_together():
     [
         (lambda: grouped(UP, Exposure(id="x"), DOWN), "must stand together"),
         (lambda: grouped(UP.model_copy(update={"group": "other"})), "not there"),
-        (lambda: Trim(groups=(StepGroup(id="a"), StepGroup(id="a"))), "id of its own"),
+        (lambda: Layer(groups=(StepGroup(id="a"), StepGroup(id="a"))), "id of its own"),
     ],
 )
 def test_groups_that_cannot_be_are_refused(make, words):

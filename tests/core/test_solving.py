@@ -4,8 +4,7 @@ import numpy as np
 import pytest
 
 from upwelling.core.errors import BadValue
-from upwelling.core.path import Display, Input, Path
-from upwelling.core.path.stages import Trim
+from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.solving import AIMS, LEVELS, signal_mean, solve
 from upwelling.core.steps import ColourCurves, Contrast, Exposure, WhiteBalance
@@ -17,7 +16,7 @@ SKIN = (0.47, 0.43, 0.405)
 
 def path(*steps, target="BT.709 BT.1886", **more):
     display = Display(output=target, **more)
-    return Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), trim=Trim(steps=steps), display=display)
+    return Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), trim=Layer(steps=steps), display=display)
 
 
 def patch(code):
@@ -25,9 +24,13 @@ def patch(code):
 
 
 def after(of, step):
-    ids = [one.id for one in of.trim.steps]
-    steps = [step if one.id == step.id else one for one in of.trim.steps] if step.id in ids else [*of.trim.steps, step]
-    return of.model_copy(update={"trim": Trim(steps=tuple(steps))})
+    ids = [one.id for one in of.layer("trim").steps]
+    steps = (
+        [step if one.id == step.id else one for one in of.layer("trim").steps]
+        if step.id in ids
+        else [*of.layer("trim").steps, step]
+    )
+    return of.with_layers(trim=Layer(steps=tuple(steps)))
 
 
 @pytest.mark.parametrize("target", ["BT.709 BT.1886", "BT.2100 PQ 1000"])

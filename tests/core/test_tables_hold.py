@@ -14,7 +14,7 @@ from upwelling.core.bake import BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.operations import Matrix, encode_operations, run_reference
-from upwelling.core.path import Trim
+from upwelling.core.path import Layer
 from upwelling.core.proof import FrameSample, solve, verify
 from upwelling.core.proof.hunt import compare
 from upwelling.core.proof.lut_box import LutBox
@@ -116,7 +116,7 @@ def test_what_holds_without_a_picture_holds_on_one_never_seen(tmp_path, room, en
     brightness.
     """
     one = order(encoding, "BT.709 BT.1886", "tetrahedral")
-    one = one.model_copy(update={"path": one.path.model_copy(update={"trim": Trim(steps=steps)})})
+    one = one.model_copy(update={"path": one.path.with_layers(trim=Layer(steps=steps))})
     write_lut(bake(one), tmp_path / "t.cube")
     certificate = verify(tmp_path / "t.cube", one)
     assert certificate.verdict in ("holds, not tried on pictures", "does not hold")

@@ -19,7 +19,7 @@ from upwelling.core.operations.blur import LEAST_SIGMA, TRUNCATE, blur_fast, blu
 from upwelling.core.operations.grain import LATTICES, SPREAD, pixel_weights, spline_sum
 from upwelling.core.operations.grain_kernel import fill_lattice, lattice_key
 from upwelling.core.operations.scatter import CORE, SHARES, WEIGHTS, spread_shape
-from upwelling.core.path import Display, Input, Path, Trim, trace
+from upwelling.core.path import Display, Input, Layer, Path, trace
 from upwelling.core.proof.left_out import left_out
 from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import CalmNoise, Exposure, Glow, Grain, Halation, Matte, Sharpen, Streaks, Vignette
@@ -267,7 +267,7 @@ def test_grain_of_small_frames_is_that_of_large_ones(size, rows, place):
 
 # --- paths, tables, traces
 def _path(*steps):
-    return Path(input=Input(encoding="linear/AP1"), display=Display(output="BT.709 BT.1886"), trim=Trim(steps=steps))
+    return Path(input=Input(encoding="linear/AP1"), display=Display(output="BT.709 BT.1886"), trim=Layer(steps=steps))
 
 
 def test_a_trace_through_neighbours_is_the_pictures_pixel():
@@ -327,7 +327,7 @@ def test_a_table_leaves_out_steps_or_their_shapes_by_what_costs_less():
     assert lost[0].where[rows // 2, columns // 2] > 1 > lost[0].where[2, 2]
     assert [one.step for one in left_out(_order(WIDE), small, Place(1600, 900, step=10))] == [f"e{SHAPE}"]
     shapeless = order.model_copy(update={"left_out": (f"e{SHAPE}", "g")})
-    assert shapeless.kept_path.trim.steps == (Exposure(id="e", stops=2),)
+    assert shapeless.kept_path.layer("trim").steps == (Exposure(id="e", stops=2),)
     assert shapeless.left_out_said == ("the shape of Exposure", "Glow")
     assert any("the shape of Exposure, Glow" in line for line in bake(shapeless).comments)
     with pytest.raises(BadValue, match="No table can carry Exposure, Glow"):
@@ -338,10 +338,10 @@ def test_a_moving_step_is_refused_or_frozen():
     with pytest.raises(BadValue, match="the same on every frame"):
         _order(MOVING)
     frozen = _order(MOVING, frozen=9)
-    assert frozen.kept_path.trim.steps[0].stops == -1
+    assert frozen.kept_path.layer("trim").steps[0].stops == -1
     assert _order(MOVING, frozen=0).fingerprint != frozen.fingerprint
     assert _order(MOVING, Grain(id="g"), left_out=("m", "g")).stuck == ()
-    assert [step.kind for step in _order(Grain(id="g")).stuck] == ["grain"], "grain needs no frame to be left out"
+    assert [step.kind for _, step in _order(Grain(id="g")).stuck] == ["grain"], "grain needs no frame to be left out"
 
 
 # --- the frames around
@@ -405,7 +405,7 @@ def test_frames_around_are_asked_for_or_refused():
         path.at(0).apply(STILL, Place(90, 60))
     with pytest.raises(BadValue, match="at which frame"):
         path.operations()
-    assert [step.kind for step in _order(AVERAGED).stuck] == ["calm_noise"]
-    found = trace(path.at(2).fed(REEL), REEL.codes[2][30, 40], Place(90, 60, 40, 30))
-    np.testing.assert_allclose(found[2].rgb, averaged()[30, 40], rtol=1e-9)
+    assert [step.kind for _, step in _order(AVERAGED).stuck] == ["calm_noise"]
+    found = {b.stage: b.rgb for b in trace(path.at(2).fed(REEL), REEL.codes[2][30, 40], Place(90, 60, 40, 30))}
+    np.testing.assert_allclose(found["trim"], averaged()[30, 40], rtol=1e-9)
     assert path.at(2).fed(REEL).fingerprint == path.at(2).fingerprint

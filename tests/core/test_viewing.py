@@ -10,13 +10,13 @@ from upwelling.core.operations import run_reference
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import output
 from upwelling.core.outputs.monitor import MONITORS, Monitor
-from upwelling.core.path.stages import Trim
+from upwelling.core.path import Layer
 from upwelling.core.rendering import DisplayTable
 from upwelling.core.steps import Contrast, Exposure
 from upwelling.core.viewing import Viewing, monitor_operations
 
-WORKED = path().model_copy(
-    update={"trim": Trim(steps=(Exposure(id="a", stops=1), Contrast(id="b", contrast=1.4), Exposure(id="c", stops=-2)))}
+WORKED = path().with_layers(
+    trim=Layer(steps=(Exposure(id="a", stops=1), Contrast(id="b", contrast=1.4), Exposure(id="c", stops=-2)))
 )
 
 
@@ -29,15 +29,15 @@ def rendered(of):
 
 
 def trimmed(*steps):
-    return WORKED.model_copy(update={"trim": Trim(steps=steps)})
+    return WORKED.with_layers(trim=Layer(steps=steps))
 
 
 @pytest.mark.parametrize(
     ("viewing", "same_as"),
     [
         (Viewing(), WORKED),
-        (Viewing(stops=1.5), trimmed(*WORKED.trim.steps, Exposure(stops=1.5))),
-        (Viewing(until="b"), trimmed(*WORKED.trim.steps[:2])),
+        (Viewing(stops=1.5), trimmed(*WORKED.layer("trim").steps, Exposure(stops=1.5))),
+        (Viewing(until="b"), trimmed(*WORKED.layer("trim").steps[:2])),
         (Viewing(until="gone"), WORKED),
         (Viewing(without={"trim"}), trimmed()),
         (Viewing(without={"rendering"}), WORKED.model_copy(update={"rendering": path(on=False).rendering})),

@@ -226,9 +226,7 @@ def test_neutral_and_range_from_the_picture(shot, as_):
     settings = ShotSettings().with_steps([WhiteBalance(**{name: said[name] for name in ("kelvin", "duv", "target")})])
     shown = Shot.objects.get()
     code = read_still(shot.disk_path).code[20, 30:50].mean(axis=0)
-    traced = dict(zip(("camera", "input", "trim"), path_trace(path_of(shown, settings), code)[:3], strict=True))[
-        "trim"
-    ].rgb
+    traced = {b.stage: b.rgb for b in path_trace(path_of(shown, settings), code)}["trim"]
     np.testing.assert_allclose(np.array(traced) / traced[1], 1, atol=0.011)
     assert "stops red" in said["sentence"]
     found = post(
@@ -353,7 +351,9 @@ def test_what_lies_before_the_step_in_hand_is_kept(shot):
     assert size == frame_values._kept.bytes == frame.working.nbytes  # one result, made once for both
     assert first.before("trim", "exposure") is again.before("trim", "exposure")
     code = frame.working[5, 40].astype(np.float64)
-    np.testing.assert_allclose(again.scene()[5, 40], path_trace(again.path, code)[3].rgb, rtol=1e-4)
+    np.testing.assert_allclose(
+        again.scene()[5, 40], {b.stage: b.rgb for b in path_trace(again.path, code)}["look"], rtol=1e-4
+    )
     np.testing.assert_allclose(again.signal[5, 40], again.path.apply(code), atol=1e-4)
 
 

@@ -12,7 +12,7 @@ from upwelling.core.lut.table import Lut3D
 from upwelling.core.media import Damaged, Movie
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.packages.package import _homes
-from upwelling.core.path import Display, Input, Look, Path, RenderingStage, Trim
+from upwelling.core.path import Display, Input, Layer, Path, RenderingStage
 from upwelling.core.path.fingerprint import fingerprint_of
 from upwelling.core.steps import Contrast, Exposure
 from upwelling.web.bench.motion_views import _pictures
@@ -118,37 +118,37 @@ LIFTED = Exposure(stops=1)
 @pytest.mark.parametrize(
     "changed",
     [
-        {"trim": Trim(steps=(LIFTED.model_copy(update={"on": False}),))},
-        {"trim": Trim(steps=(Exposure(), Contrast()))},
-        {"trim": Trim(steps=(LIFTED,), on=False)},
-        {"trim": Trim(steps=(LIFTED.model_copy(update={"strength": 0.0}),))},
-        {"look": Look(steps=(LIFTED,), strength=0.0)},
-        {"look": Look(steps=(LIFTED,), on=False)},
-        {"trim": Trim(steps=(LIFTED.model_copy(update={"output": "sRGB"}),))},
-        {"trim": Trim(on=False)},
-        {"look": Look(on=False)},
-        {"look": Look(name="named")},
+        {"trim": Layer(steps=(LIFTED.model_copy(update={"on": False}),))},
+        {"trim": Layer(steps=(Exposure(), Contrast()))},
+        {"trim": Layer(steps=(LIFTED,), on=False)},
+        {"trim": Layer(steps=(LIFTED.model_copy(update={"strength": 0.0}),))},
+        {"look": Layer(steps=(LIFTED,), strength=0.0)},
+        {"look": Layer(steps=(LIFTED,), on=False)},
+        {"trim": Layer(steps=(LIFTED.model_copy(update={"output": "sRGB"}),))},
+        {"trim": Layer(on=False)},
+        {"look": Layer(on=False)},
+        {"look": Layer(name="named")},
     ],
 )
 def test_what_does_not_act_is_not_in_the_fingerprint(changed):
     """A table does not go stale for a step that is off or at rest; fingerprints from before are still known."""
-    path = REST.model_copy(update=changed)
+    path = REST.with_layers(**changed)
     assert path.fingerprint == REST.fingerprint
     assert path.is_marked(fingerprint_of(path, only_acting=False))
-    assert not path.is_marked(REST.model_copy(update={"trim": Trim(steps=(LIFTED,))}).fingerprint)
+    assert not path.is_marked(REST.with_layers(trim=Layer(steps=(LIFTED,))).fingerprint)
 
 
 @pytest.mark.parametrize(
     "changed",
     [
-        {"trim": Trim(steps=(LIFTED,))},
-        {"look": Look(steps=(LIFTED,))},
-        {"look": Look(steps=(LIFTED,), strength=0.5)},
-        {"rendering": RenderingStage(on=False)},
+        {"trim": Layer(steps=(LIFTED,))},
+        {"look": Layer(steps=(LIFTED,))},
+        {"look": Layer(steps=(LIFTED,), strength=0.5)},
     ],
 )
 def test_what_acts_is_in_the_fingerprint(changed):
-    assert REST.model_copy(update=changed).fingerprint != REST.fingerprint
+    assert REST.with_layers(**changed).fingerprint != REST.fingerprint
+    assert REST.model_copy(update={"rendering": RenderingStage(on=False)}).fingerprint != REST.fingerprint
 
 
 def test_a_movie_with_damage_in_the_middle(upload, as_, tmp_path):

@@ -162,8 +162,8 @@ def _order(options: argparse.Namespace) -> BakeOrder:
         if options.fit_entries is not None
         else not options.curve and options.shaper != "display" and receiver.prefers_fitted(size)
     )
-    steps = (*path.trim.steps, *path.look.steps)
-    moving = tuple(step.id for step in steps if step.moves) if options.leave_out and options.frame is None else ()
+    leaves = options.leave_out and options.frame is None
+    moving = tuple(layer.name_of(step) for layer, step in path.steps() if step.moves) if leaves else ()
     order = BakeOrder.checked(
         {
             "path": path,
@@ -182,8 +182,8 @@ def _order(options: argparse.Namespace) -> BakeOrder:
         order = order.model_copy(update={"left_out": (*moving, *_left_out(order, options.leave_out == "shapes"))})
     if order.stuck:
         raise BadValue(
-            f"No table can carry {', '.join(step.shown_name for step in order.stuck)}: what it does depends on where a "
-            "pixel stands or on what lies around it. Give --leave-out to bake the path without."
+            f"No table can carry {', '.join(step.shown_name for _, step in order.stuck)}: what it does depends on "
+            "where a pixel stands or on what lies around it. Give --leave-out to bake the path without."
         )
     return order
 
@@ -199,7 +199,7 @@ def _say_of_the_usual_grid(is_hdr: bool, interpolation: str) -> None:
 
 
 def _left_out(order: BakeOrder, shapes: bool) -> tuple[str, ...]:
-    return tuple(f"{step.id}{SHAPE}" if shapes and without_shape(step).fits_in_lut else step.id for step in order.stuck)
+    return tuple(f"{name}{SHAPE}" if shapes and without_shape(step).fits_in_lut else name for name, step in order.stuck)
 
 
 def _encodings(options: argparse.Namespace) -> int:

@@ -18,7 +18,7 @@ from upwelling.core.match.outcome import for_camera, put
 from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE
 from upwelling.core.media import Raw, read_still
-from upwelling.core.path import CameraFile, Display, Input, Path, Trim
+from upwelling.core.path import CameraFile, Display, Input, Layer, Path
 from upwelling.core.raw import RawSettings
 from upwelling.core.recovery import recover_named
 from upwelling.core.strict_json import BadJson, read_json
@@ -99,7 +99,7 @@ def _match(options: argparse.Namespace) -> int:
             recipe = path.model_copy(update={"input": path.input.model_copy(update={"correction": held})})
         else:
             steps, groups = put((), (), found, name, said)
-            recipe = path.model_copy(update={"trim": Trim(steps=steps, groups=groups)})
+            recipe = path.with_layers(trim=Layer(steps=steps, groups=groups))
         with whole_file(options.recipe_out) as temporary:
             temporary.write_text(recipe.to_recipe(), encoding="utf-8")
     if options.json:

@@ -105,14 +105,15 @@ def path_from(options: argparse.Namespace) -> Path:
     if options.range:
         body.setdefault("camera", {})["range"] = options.range
         body["display"]["range"] = options.range
-    if options.exposure is not None:
-        trim = body.setdefault("trim", {})
-        trim["steps"] = [Exposure(stops=0).model_dump() | {"stops": options.exposure}, *trim.get("steps", [])]
-    if options.step:
-        trim = body.setdefault("trim", {})
-        steps = [*trim.get("steps", []), *(_step_of(text) for text in options.step)]
-        trim["steps"] = [step.model_dump(mode="json") for step in with_ids(STEP_LIST.validate_python(steps))]
-    return Path.checked(body)
+    path = Path.checked(body)
+    trim = path.layer("trim")
+    before = [] if options.exposure is None else [Exposure(stops=0).model_dump() | {"stops": options.exposure}]
+    after = [_step_of(text) for text in options.step or ()]
+    if before or after:
+        steps = [*before, *trim.model_dump(mode="json")["steps"], *after]
+        named = with_ids(STEP_LIST.validate_python(steps)) if after else steps
+        path = Path.checked(path.with_layers(trim=trim.with_steps(STEP_LIST.validate_python(named))))
+    return path
 
 
 def _display_look(options: argparse.Namespace, body: dict[str, Any]) -> dict[str, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from typing import Any, Literal
@@ -134,7 +134,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
     make: Callable[[float], AnyStep]
     if aim == "skin by hue":
         holder = _holder(path, ColourCurves)
-        before = run_reference(path.until("trim", holder.id) if holder.id else path.until("look"), patch)
+        before = run_reference(path.until("trim", holder.id), patch)
         hue = float(polar(before.mean(axis=0), np.array(oklab_rows(path.working_primaries)))[1])
         values, rest = np.linspace(-_REACH, _REACH, 15), 0.0
         make = partial(_turned, holder, hue)
@@ -174,18 +174,18 @@ def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:
 
 def _holder(path: Path, kind: Any) -> Any:
     """The first step of a kind in the trim that acts everywhere, always; else a new one without an id."""
-    for step in path.trim.steps:
-        if isinstance(step, kind) and path.takes(step) and step.acts_wholly and not step.moves and not step.group:
+    trim = path.layer("trim")
+    for step in trim.taken(path.target):
+        if isinstance(step, kind) and step.acts_wholly and not step.moves and not step.group:
             return step
     return kind()
 
 
 def _with(path: Path, holder: AnyStep, step: AnyStep) -> Path:
     """The path with a step in the place of its holder, or at the end of the trim."""
-    steps: Sequence[AnyStep] = (
-        [step if one is holder else one for one in path.trim.steps] if holder.id else [*path.trim.steps, step]
-    )
-    return path.model_copy(update={"trim": path.trim.model_copy(update={"steps": tuple(steps)})})
+    trim = path.layer("trim")
+    steps = [step if one is holder else one for one in trim.steps] if holder.id else [*trim.steps, step]
+    return path.with_layers(trim=trim.with_steps(steps))
 
 
 def _bisected(function: Callable[[float], float], low: float, high: float) -> float:

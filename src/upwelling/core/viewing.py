@@ -14,13 +14,21 @@ from upwelling.core.operations import Affine, Decode, Matrix, Operation
 from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.outputs import OUTPUTS, Output
 from upwelling.core.outputs.monitor import REFLECTANCE, Monitor
-from upwelling.core.path import Path
+from upwelling.core.path import LAYERS, Path, stages_between
 from upwelling.core.rendering import DisplayLook, DisplayTable, LutRendering
 from upwelling.core.rendering.limit import Limit
 from upwelling.core.steps import LutStep
 
-Bypassed = Literal["trim", "look", "rendering"]
-NAMES: dict[Bypassed, str] = {"trim": "without trim", "look": "without Look", "rendering": "without rendering"}
+Bypassed = Literal["camera_trim", "group_trim", "trim", "look", "group_look", "rendering", "finish"]
+NAMES: dict[Bypassed, str] = {
+    "camera_trim": "without the camera’s trim",
+    "group_trim": "without the group’s trim",
+    "trim": "without trim",
+    "look": "without Look",
+    "group_look": "without the group’s Look",
+    "rendering": "without rendering",
+    "finish": "without finish",
+}
 MOST_STOPS = 8.0
 
 
@@ -45,7 +53,7 @@ class Viewing(Frozen):
 
     def summary(self, path: Path) -> str:
         """What it does, in a few words."""
-        step = next((one for one in path.trim.steps if one.id == self.until), None)
+        step = next((one for one in path.layer("trim").steps if one.id == self.until), None)
         words = [
             self._brighter(path),
             "black and white" if self.grey else "",
@@ -67,20 +75,17 @@ class Viewing(Frozen):
         """The path as it is seen up to the display's light: stages and later steps left out, the table put in. Raises
         BadValue where the table cannot serve the output.
         """
-        trim, look, rendering = path.trim, path.look, path.rendering
+        rendering, trim = path.rendering, path.layer("trim")
         if self.until:
             ids = [step.id for step in trim.steps]
             end = ids.index(self.until) + 1 if self.until in ids else len(ids)
-            trim = trim.model_copy(update={"steps": trim.steps[:end]})
-        if "trim" in self.without:
-            trim = trim.model_copy(update={"on": False})
-        if "look" in self.without:
-            look = look.model_copy(update={"on": False})
+            path = path.with_layers(trim=trim.with_steps(trim.steps[:end]))
         if "rendering" in self.without:
             rendering = rendering.model_copy(update={"on": False})
         elif self.table is not None and not self._before and not isinstance(self.table, DisplayTable):
             rendering = rendering.model_copy(update={"method": LutRendering(lut=self.table), "on": True})
-        return path.model_copy(update={"trim": trim, "look": look, "rendering": rendering})
+        path = path.without_layers(*(kind for kind in LAYERS if kind in self.without))
+        return path.model_copy(update={"rendering": rendering})
 
     @property
     def _before(self) -> bool:
@@ -91,7 +96,7 @@ class Viewing(Frozen):
         """From the file's code to light over the display's peak, in the output's primaries."""
         seen, target = self.path(path), path.target
         segments = seen.segments()
-        scene = tuple(op for stage in ("camera", "input", "trim", "look") for op in segments[stage])
+        scene = tuple(op for stage in stages_between("camera", "look") for op in segments[stage])
         if self.table is not None and self._before:
             scene += LutStep(lut=self.table).work(path.working_primaries)
         if self.stops and path.input.on:
@@ -104,7 +109,7 @@ class Viewing(Frozen):
             over += (Matrix.of(np.array([weights] * 3)),)
         if self.monitor is not None:
             over += monitor_operations(self.monitor, target)
-        return (*scene, *segments["rendering"], *over)
+        return (*scene, *segments["rendering"], *segments["finish"], *over)
 
 
 def monitor_operations(monitor: Monitor, target: Output) -> tuple[Operation, ...]:

@@ -23,7 +23,7 @@ from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, needs_of, run_reference
 from upwelling.core.operations.exact import exact
 from upwelling.core.parameters import refusal
-from upwelling.core.path import STAGES, CameraFile, Input, Look, Path, RenderingStage, Trim, without_tables
+from upwelling.core.path import LAYERS, CameraFile, Input, Layer, Path, RenderingStage, stages_between, without_tables
 from upwelling.core.steps import AnyStep
 from upwelling.core.tables.formats import FORMATS, FormatName
 
@@ -110,14 +110,15 @@ class BakeOrder(Frozen):
     @cached_property
     def kept_path(self) -> Path:
         """The path without the steps left out."""
-        moves = any(step.moves for step in (*self.path.trim.steps, *self.path.look.steps))
+        moves = any(step.moves for _, step in self.path.steps())
         return self.path.with_steps(self._kept) if self.left_out or moves else self.path
 
-    def _kept(self, step: AnyStep) -> AnyStep | None:
+    def _kept(self, layer: Layer, step: AnyStep) -> AnyStep | None:
         """A step as the table has it: left out, without its shape, standing still."""
-        if step.id and step.id in self.left_out:
+        name = layer.name_of(step)
+        if name and name in self.left_out:
             return None
-        if f"{step.id}{SHAPE}" in self.left_out:
+        if f"{name}{SHAPE}" in self.left_out:
             step = without_shape(step)
         # What no table carries stands still as well, so that it can be told what it costs.
         return step.at(self.frozen or 0) if self.frozen is not None or not step.fits_in_lut else step
@@ -126,7 +127,7 @@ class BakeOrder(Frozen):
     def operations(self) -> tuple[Operation, ...]:
         """The exact function that the table stands for."""
         r = self.receiver
-        moving = [step.shown_name for step in self._steps if step.moves]
+        moving = [step.shown_name for _, step in self.steps if step.moves]
         if moving:
             raise BadValue(
                 f"{', '.join(moving)} changes along the shot, and a table is the same on every frame. Say at which "
@@ -141,19 +142,14 @@ class BakeOrder(Frozen):
         return Judge(self.kept_path.target, self.section.after(self.kept_path, r.output_range, r.output_depth))
 
     @property
-    def stuck(self) -> tuple[AnyStep, ...]:
-        """Steps of the section that no table can carry and that are not left out."""
-        return tuple(s for s in self._steps if not s.fits_in_lut)
+    def stuck(self) -> tuple[tuple[str, AnyStep], ...]:
+        """Steps of the section that no table can carry and that are not left out, each after its name in the path."""
+        return tuple((layer.name_of(step), step) for layer, step in self.steps if not step.fits_in_lut)
 
     @property
-    def _steps(self) -> tuple[AnyStep, ...]:
-        """What acts of the kept path's steps within the section."""
-        path = self.kept_path
-        steps = (
-            *(path.trim.steps if path.trim.on and "trim" in self.section.stages else ()),
-            *(path.look.steps if path.look.on and "look" in self.section.stages else ()),
-        )
-        return tuple(s for s in steps if self.path.takes(s) and not s.changes_nothing and s.strength > 0)
+    def steps(self) -> tuple[tuple[Layer, AnyStep], ...]:
+        """What acts of the kept path's steps within the section, each with its layer."""
+        return tuple(self.kept_path.acting(self.section.stages))
 
     def without(self, name: str) -> BakeOrder:
         """The order with one thing more left out."""
@@ -162,7 +158,7 @@ class BakeOrder(Frozen):
     @property
     def left_out_said(self) -> tuple[str, ...]:
         """What the table does not carry of its path, by the names people know."""
-        steps = {step.id: step for step in (*self.path.trim.steps, *self.path.look.steps)}
+        steps = {layer.name_of(step): step for layer, step in self.path.steps()}
         said = []
         for name in self.left_out:
             step = steps.get(name.removesuffix(SHAPE))
@@ -175,8 +171,8 @@ class BakeOrder(Frozen):
         """Raises BadValue while a step that no table can carry is not left out."""
         if self.stuck:
             raise BadValue(
-                f"No table can carry {', '.join(step.shown_name for step in self.stuck)}. Leave that out, with a yes, "
-                "or switch it off."
+                f"No table can carry {', '.join(step.shown_name for _, step in self.stuck)}. Leave that out, with a "
+                "yes, or switch it off."
             )
 
     @property
@@ -242,7 +238,8 @@ class BakeOrder(Frozen):
             )
             return self._ranged(run_reference(encode, np.asarray(rgb_linear, dtype=np.float64)))
         segments = self._standing(None).segments()
-        between = [op for stage in STAGES[2 : STAGES.index(self.section.start)] for op in segments[stage]]  # type: ignore[index]
+        below = stages_between("trim", "display")
+        between = [op for stage in below[: below.index(self.section.stages[0])] for op in segments[stage]]
         return self._ranged(
             run_reference((*between, *self.section.to_carrier(self.path)), np.asarray(rgb_linear, dtype=np.float64))
         )
@@ -268,10 +265,10 @@ class BakeOrder(Frozen):
         }
         if "input" not in stages:
             inside["input"] = Input(encoding="linear/AP1", adaptation=path.input.adaptation)
-        for stage, rest in (("trim", Trim()), ("look", Look()), ("rendering", RenderingStage())):
-            if stage not in stages:
-                inside[stage] = rest
-        return path.model_copy(update=inside).fingerprint
+        if "rendering" not in stages:
+            inside["rendering"] = RenderingStage()
+        kept = path.without_layers(*(kind for kind in LAYERS if kind not in stages))
+        return kept.model_copy(update=inside).fingerprint
 
     @property
     def fingerprint(self) -> str:

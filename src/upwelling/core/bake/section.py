@@ -23,7 +23,7 @@ from upwelling.core.operations import (
     legal_in,
     legal_out,
 )
-from upwelling.core.path import STAGES, Path, StageName
+from upwelling.core.path import STAGES, Path, StageName, stages_after, stages_between
 
 Start = Literal["camera", "input", "trim", "look", "rendering"]
 End = Literal["input", "trim", "look", "display"]
@@ -68,8 +68,8 @@ class Section(Frozen):
         return self
 
     @property
-    def stages(self) -> tuple[str, ...]:
-        return STAGES[STAGES.index(self.start) : STAGES.index(self.end) + 1]
+    def stages(self) -> tuple[StageName, ...]:
+        return stages_between(self.start, self.end)
 
     @property
     def from_camera(self) -> bool:
@@ -156,20 +156,19 @@ class Section(Frozen):
         tail: tuple[Operation, ...] = ()
         if not self.to_display:
             tail = (*self.to_carrier(path), *((legal_out(output_depth or 10),) if output_range == "legal" else ()))
-        return (*head, *(op for stage in self.stages for op in segments[stage]), *tail)  # type: ignore[index]
+        return (*head, *(op for stage in self.stages for op in segments[stage]), *tail)
 
     def before(self, path: Path) -> tuple[Operation, ...]:
         """From the file's own code to the table's input, full range."""
         if self.from_camera:
             return path.segments()["camera"]
-        return (*path.until(self.start), *self.to_carrier(path))
+        return (*path.until(self.stages[0]), *self.to_carrier(path))
 
     def after(self, path: Path, output_range: Range, output_depth: int) -> tuple[Operation, ...]:
         """From the table's output code to the display's full-range code: what is still to come, exact."""
         back = (legal_in(output_depth or 10),) if output_range == "legal" else ()
         if self.to_display:
             return back
-        rest: list[StageName] = list(STAGES[STAGES.index(self.end) + 1 :])  # type: ignore[arg-type]
         full = path.model_copy(update={"display": path.display.model_copy(update={"range": "full"})})
         segments = full.segments()
-        return (*back, *self.from_carrier(path), *(op for stage in rest for op in segments[stage]))
+        return (*back, *self.from_carrier(path), *(op for stage in stages_after(self.end) for op in segments[stage]))

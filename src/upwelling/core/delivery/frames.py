@@ -21,7 +21,7 @@ from upwelling.core.media import Damaged, Footage, Movie, Raw, Reading
 from upwelling.core.media.even import EvenMovie
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, legal_out
 from upwelling.core.operations.exact import exact
-from upwelling.core.path import STAGES, CameraFile, Path
+from upwelling.core.path import CameraFile, Path, stages_between
 from upwelling.core.raw import RawSettings
 
 
@@ -60,8 +60,8 @@ def ways(path: Path, form: Form) -> Ways:
         return Ways(light, parts["display"])
     if not path.input.on:
         raise BadValue("Its Input is off, so there is no scene light to write. Switch it on, or deliver it finished.")
-    last = STAGES.index(form.boundary)
-    light = tuple(op for name, part in path.segments().items() if STAGES.index(name) <= last for op in part)
+    segments = path.segments()
+    light = tuple(op for stage in stages_between("camera", form.boundary) for op in segments[stage])
     target = encoding(form.encoding)
     turned = Matrix.of(rgb_to_rgb(path.working_primaries, target.primaries, path.input.adaptation))
     return Ways(light, (turned, *encode_operations(target)))
@@ -78,7 +78,7 @@ class Renderer:
         if isinstance(self.footage, Raw) and path.camera.raw is None:
             raise BadValue(f"{piece.name or 'The file'} is raw, and its recipe does not say how it is developed.")
         self.path = path
-        self.changes = path.moves or any(s.looks_around for s in (*path.trim.steps, *path.look.steps))
+        self.changes = path.moves or path.looks_around
         self._fixed: tuple[Any, ...] | None = None
 
     def at(self, frame: int) -> Path:

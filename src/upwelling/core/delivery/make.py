@@ -25,7 +25,7 @@ from upwelling.core.media.fields import SAID
 from upwelling.core.media.rates import exact_rate, rate_text, read_rate
 from upwelling.core.media.timecode import Timecode
 from upwelling.core.parameters import refusal
-from upwelling.core.path import Path
+from upwelling.core.path import Path, stages_between
 
 Uneven = Literal["hold", "count"]
 STILL_RATE = Fraction(24)
@@ -164,16 +164,14 @@ def stages_of(order: Order) -> list[str]:
         acts = ["developed from raw at full quality"]
     if path.input.correction is not None and path.input.correction.acts and path.input.on:
         acts.append("camera's correction")
-    if (
-        form.boundary != "input"
-        and path.trim.on
-        and any(path.takes(s) and not s.changes_nothing for s in path.trim.steps)
-    ):
-        acts.append("trim")
-    if form.boundary in ("look", "display") and path.look.on and path.look.steps and path.look.strength > 0:
-        acts.append(f"look{f' “{path.look.name}”' if path.look.name else ''} at {path.look.strength * 100:.0f} %")
+    carried = stages_between("camera", form.boundary)
+    layers = {
+        layer.kind: layer.sentence() for layer in path.layers if layer.kind in carried and layer.acting(path.target)
+    }
+    acts += [said for kind, said in layers.items() if kind != "finish"]
     if form.boundary == "display":
         acts.append(f"rendering for {path.display.output}" if path.rendering.on else "primaries alone: no rendering")
+    acts += [said for kind, said in layers.items() if kind == "finish"]
     framed = order.framing_of(piece)
     if piece.turned:
         acts.append(f"turned by {piece.turned}° counterclockwise, as the file asks")

@@ -6,9 +6,10 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
+from upwelling.core.outputs import Output
+from upwelling.core.path.layers import LAYERS, Layer, LayerKind
 from upwelling.core.path.recipe import ARITHMETIC, without_tables
 from upwelling.core.rendering import AnyRendering
 from upwelling.core.steps import AnyStep
@@ -17,6 +18,7 @@ from upwelling.core.steps.group import runs_of
 if TYPE_CHECKING:
     from upwelling.core.path.path import Path
 
+_FIRST_LAYERS = ("trim", "look")
 _LABELS = ("id", "name", "note", "output", "group")
 _REST: tuple[tuple[str, Any], ...] = (("strength", 1.0), ("mix", "replace"), ("limit", None), ("tracks", []))
 """A step that uses none of these keeps the fingerprint it had before there were any."""
@@ -24,15 +26,10 @@ _REST: tuple[tuple[str, Any], ...] = (("strength", 1.0), ("mix", "replace"), ("l
 
 def fingerprint_of(path: Path, *, only_acting: bool = True) -> str:
     """SHA-256 over the path's recipe; without ``only_acting`` as it was before what does not act was left out of it."""
-    body = path.model_dump(mode="json")
-    body["look"].pop("name")
+    body = path.model_dump(mode="json", exclude={"layers"})
     _input_and_rendering(path, body, only_acting)
-    strengths = _group_strengths(path)
-    body["trim"].pop("groups")
-    if strengths:
-        body["trim"]["mixed"] = strengths
-    for name in ("trim", "look"):
-        body[name] = _stage(path, name, body[name], only_acting)
+    for kind in LAYERS:
+        body |= _layer(path, kind, only_acting)
     text = json.dumps({"arithmetic": ARITHMETIC, **without_tables(body)}, sort_keys=True, separators=(",", ":"))
     return hashlib.sha256(text.encode()).hexdigest()
 
@@ -49,19 +46,27 @@ def _input_and_rendering(path: Path, body: dict[str, Any], only_acting: bool) ->
     _drop_resting(path.rendering.method, body["rendering"].get("method", {}))
 
 
-def _stage(path: Path, name: str, body: dict[str, Any], only_acting: bool) -> dict[str, Any]:
-    """A stage with the steps that are for this output."""
-    stage = path.trim if name == "trim" else path.look
-    acts = stage.on and getattr(stage, "strength", 1.0) > 0
+def _layer(path: Path, kind: LayerKind, only_acting: bool) -> dict[str, Any]:
+    """A layer by its kind, with the steps that are for this output. What paths had before there were other layers,
+    the shot's trim and one Look, is always there.
+    """
+    layer, target = path.layer(kind), path.target
+    acts = layer.acts and (kind in _FIRST_LAYERS or layer.is_for(target))
+    dumped = layer.model_dump(mode="json", include={"steps"})["steps"]
     steps = [
-        _step(step, dumped)
-        for step, dumped in zip(stage.steps, body["steps"], strict=True)
-        if not only_acting or (acts and step.strength > 0 and path.is_on(step) and not step.changes_nothing)
+        _step(step, row)
+        for step, row in zip(layer.steps, dumped, strict=True)
+        if not only_acting or (acts and step.strength > 0 and layer.has_on(step) and not step.changes_nothing)
     ]
-    mine = [step for step in steps if step["output"] in ("", path.display.output)]
-    if only_acting and not mine:
-        body = {**body, "on": True, **({"strength": 1.0} if name == "look" else {})}
-    return {**body, "steps": [_unlabelled(step) for step in mine]}
+    mine = [_unlabelled(row) for row in steps if row["output"] in ("", target.name)]
+    resting = only_acting and not mine
+    if kind not in _FIRST_LAYERS and (resting or not acts):
+        return {}
+    body: dict[str, Any] = {"steps": mine, "on": True if resting else layer.on}
+    if kind != "trim" or (layer.strength < 1 and not resting):
+        body["strength"] = 1.0 if resting else layer.strength
+    mixed = _group_strengths(layer, target)
+    return {kind: body | ({"mixed": mixed} if mixed else {})}
 
 
 def _step(step: AnyStep, dumped: dict[str, Any]) -> dict[str, Any]:
@@ -75,20 +80,16 @@ def _unlabelled(step: dict[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in step.items() if name not in _LABELS and name not in resting}
 
 
-def _group_strengths(path: Path) -> list[list[Any]]:
+def _group_strengths(layer: Layer, target: Output) -> list[list[Any]]:
     """Groups that are mixed in: how strongly, and where they stand among the steps that act."""
     found: list[list[Any]] = []
     at = 0
-    for group, steps in runs_of(path.trim.steps, path.trim.groups):
-        count = _acting(path, steps)
+    for group, steps in runs_of(layer.steps, layer.groups):
+        count = sum(layer.takes(s, target) and s.strength > 0 and not s.changes_nothing for s in steps)
         if group is not None and group.acts and group.strength < 1 and count:
             found.append([at, count, group.strength])
         at += count
     return found
-
-
-def _acting(path: Path, steps: Sequence[AnyStep]) -> int:
-    return sum(path.takes(step) and step.strength > 0 and not step.changes_nothing for step in steps)
 
 
 def _drop_resting(made: AnyStep | AnyRendering, dumped: dict[str, Any]) -> None:

@@ -12,6 +12,7 @@ from upwelling.core.documents import read_versioned
 from upwelling.core.errors import RecipeError
 from upwelling.core.frozen import Frozen
 from upwelling.core.parameters import dotted, spoken
+from upwelling.core.path.layers import by_their_names
 from upwelling.core.path.recipe import RECIPE_VERSION
 from upwelling.core.steps import AnyStep, LutStep, Step
 
@@ -70,9 +71,12 @@ class LookRecipe(Frozen):
 def _look_of_a_path(text: str | bytes) -> dict[str, Any] | None:
     """Name and steps of the look in a whole path's recipe, or None for anything else."""
     try:
-        look = read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION).get("look") or {}
+        body = by_their_names(read_versioned(text, "upwelling_recipe", "a recipe", RECIPE_VERSION))
     except RecipeError:
         return None
+    look = next(
+        (layer for layer in body.get("layers", ()) if isinstance(layer, dict) and layer.get("kind") == "look"), {}
+    )
     return {"name": look.get("name") or "Look of a recipe", "steps": look.get("steps", [])}
 
 

@@ -7,13 +7,13 @@ A Path is a frozen, validated value. ``segments`` gives its operations stage by 
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import replace
 from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import ValidationError
+from pydantic import ValidationError, field_validator, model_validator
 
 from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import Primaries, primaries, rgb_to_rgb
@@ -29,7 +29,6 @@ from upwelling.core.operations import (
     Place,
     legal_in,
     legal_out,
-    mixed_in_log,
     needs_of,
     reach_of,
     run_reference,
@@ -38,22 +37,47 @@ from upwelling.core.operations.time_mean import Frames, TimeMean
 from upwelling.core.outputs import Output
 from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.fingerprint import fingerprint_of
+from upwelling.core.path.layers import LAYERS, SCENE_LAYERS, Layer, LayerKind, by_their_names, in_order, place_by_name
 from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION
-from upwelling.core.path.stages import CameraFile, Display, Input, Look, RenderingStage, StageName, Trim
+from upwelling.core.path.stages import CameraFile, Display, Input, RenderingStage, StageName
 from upwelling.core.steps import AnyStep
-from upwelling.core.steps.group import runs_of
 
 
 class Path(Frozen):
-    """The whole signal path."""
+    """The whole signal path. A layer may be given by the name of its kind: ``Path(trim=Layer(steps=…), …)``."""
 
     working: Literal["AP1", "BT.2020"] = "AP1"
     camera: CameraFile = CameraFile()
     input: Input
-    trim: Trim = Trim()
-    look: Look = Look()
+    layers: tuple[Layer, ...] = ()
     rendering: RenderingStage = RenderingStage()
     display: Display
+
+    _named = model_validator(mode="before")(by_their_names)
+    _ordered = field_validator("layers")(in_order)
+
+    def layer(self, kind: LayerKind) -> Layer:
+        """The layer of a kind; an empty one where the path has none."""
+        return next((layer for layer in self.layers if layer.kind == kind), Layer(kind=kind))
+
+    def with_layers(self, **layers: Layer) -> Path:
+        """The path with some layers, each by the name of its kind, in the place of those that it has."""
+        kept = [layer for layer in self.layers if layer.kind not in layers]
+        given = by_their_names(layers)["layers"] if layers else ()
+        return self.model_copy(update={"layers": in_order((*kept, *given))})
+
+    def without_layers(self, *kinds: LayerKind) -> Path:
+        """The path without layers of some kinds."""
+        kept = tuple(layer for layer in self.layers if layer.kind not in kinds)
+        return self.model_copy(update={"layers": kept})
+
+    def steps(self, kinds: Collection[str] = LAYERS) -> Iterator[tuple[Layer, AnyStep]]:
+        """Every step of its layers, or of those of some kinds, with the layer that it is in."""
+        return ((layer, step) for layer in self.layers if layer.kind in kinds for step in layer.steps)
+
+    def acting(self, kinds: Collection[str] = LAYERS) -> Iterator[tuple[Layer, AnyStep]]:
+        """Those that change something for its output."""
+        return ((layer, step) for layer in self.layers if layer.kind in kinds for step in layer.acting(self.target))
 
     @property
     def working_primaries(self) -> Primaries:
@@ -75,28 +99,30 @@ class Path(Frozen):
     @property
     def moves(self) -> bool:
         """Whether a value changes along the shot: its numbers are then those of one frame, ``at`` it."""
-        return any(
-            step.moves for stage in (self.trim, self.look) if stage.on for step in stage.steps if self.takes(step)
-        )
+        return any(step.moves for layer in self.layers if layer.on for step in layer.taken(self.target))
 
     def at(self, frame: float) -> Path:
         """The path as it stands at a frame of the file, with constants alone."""
-        if not any(step.moves for step in (*self.trim.steps, *self.look.steps)):
+        if not any(step.moves for _, step in self.steps()):
             return self
-        return self.with_steps(lambda step: step.at(frame))
+        return self.with_steps(lambda _, step: step.at(frame))
+
+    @property
+    def looks_around(self) -> bool:
+        """Whether a step has use for the frames around the present one."""
+        return any(step.looks_around for _, step in self.steps())
 
     def fed(self, around: Frames) -> Path:
         """The path with the frames around the one it stands at, for steps that average over them."""
-        wanted = any(step.looks_around for step in (*self.trim.steps, *self.look.steps))
-        return self.with_steps(lambda step: step.fed(around)) if wanted else self
+        return self.with_steps(lambda _, step: step.fed(around)) if self.looks_around else self
 
-    def with_steps(self, change: Callable[[AnyStep], AnyStep | None]) -> Path:
-        """The path with each step of trim and look changed, or left out where None comes back."""
-        trim, look = (
-            stage.model_copy(update={"steps": tuple(s for s in map(change, stage.steps) if s is not None)})
-            for stage in (self.trim, self.look)
+    def with_steps(self, change: Callable[[Layer, AnyStep], AnyStep | None]) -> Path:
+        """The path with each step of its layers changed, or left out where None comes back."""
+        made = (
+            layer.with_steps(new for step in layer.steps if (new := change(layer, step)) is not None)
+            for layer in self.layers
         )
-        return self.model_copy(update={"trim": trim, "look": look})
+        return self.model_copy(update={"layers": tuple(made)})
 
     @property
     def needs(self) -> Needs:
@@ -111,8 +137,8 @@ class Path(Frozen):
         """The path without the steps that need more than a pixel's own value:
         what can be asked about a colour alone.
         """
-        working = self.working_primaries
-        return self.with_steps(lambda step: None if self.takes(step) and step.needs(working) else step)
+        working, target = self.working_primaries, self.target
+        return self.with_steps(lambda layer, s: None if layer.takes(s, target) and s.needs(working) else s)
 
     def segments(self) -> dict[StageName, tuple[Operation, ...]]:
         """Operations by stage, in order. Raises BadValue when settings contradict each other."""
@@ -127,11 +153,8 @@ class Path(Frozen):
         else:
             segments["camera"] = (legal_in(self.camera.depth),) if self.camera.range == "legal" else ()
         segments["input"] = self.input.operations(working) if self.input.on else ()
-        segments["trim"] = self._steps(self.trim)
-        look = self._steps(self.look)
-        if look and self.look.strength < 1:
-            look = mixed_in_log(look, self.look.strength)
-        segments["look"] = look
+        for kind in SCENE_LAYERS:
+            segments[kind] = self.layer(kind).operations(working, target)
         if self.rendering.on:
             rendered = self.rendering.method.operations(working, target, self.input.adaptation)
             over = self.rendering.look
@@ -140,6 +163,7 @@ class Path(Frozen):
             segments["rendering"] = (Matrix.of(rgb_to_rgb(working, target.gamut, self.input.adaptation)),)
         else:
             segments["rendering"] = ()
+        segments["finish"] = self.layer("finish").operations(working, target)
         display: tuple[Operation, ...] = target.encode_operations() if self.display.on else ()
         if self.display.range == "legal":
             display += (legal_out(self.display.depth),)
@@ -150,41 +174,22 @@ class Path(Frozen):
             before += segments[name]
         return segments
 
-    def _steps(self, stage: Trim | Look) -> tuple[Operation, ...]:
-        if not stage.on:
-            return ()
-        operations: list[Operation] = []
-        for group, steps in runs_of(stage.steps, stage.groups if isinstance(stage, Trim) else ()):
-            made = tuple(op for s in steps if self.takes(s) for op in s.operations(self.working_primaries))
-            operations += made if group is None or group.strength == 1 else mixed_in_log(made, group.strength)
-        return tuple(operations)
-
-    def is_on(self, step: AnyStep) -> bool:
-        """Whether a step and its group are switched on."""
-        return step.on and (not step.group or all(group.acts for group in self.trim.groups if group.id == step.group))
-
-    def takes(self, step: AnyStep) -> bool:
-        """Whether a step is on and meant for this path's output."""
-        return self.is_on(step) and step.output in ("", self.display.output)
-
     def operations(self) -> tuple[Operation, ...]:
         """All operations from the file's code (0…1) to the display's code (0…1)."""
         return tuple(op for part in self.segments().values() for op in part)
 
     def until(self, stage: StageName, step_id: str = "") -> tuple[Operation, ...]:
-        """Operations from the file's code to what enters a stage, or one step of the trim or look."""
+        """Operations from the file's code to what enters a stage, or one step of a layer."""
         operations: list[Operation] = []
         for name, part in self.segments().items():
             if name == stage:
                 break
             operations += part
-        if step_id and stage in ("trim", "look"):
-            holder = self.trim if stage == "trim" else self.look
-            for step in holder.steps if holder.on else ():
-                if step.id == step_id:
-                    break
-                made = step.operations(self.working_primaries) if self.takes(step) else ()
-                operations += _led_up_to(made, tuple(operations))
+        if step_id and stage in LAYERS:
+            layer = self.layer(stage)
+            before = layer.model_copy(update={"strength": 1.0, "groups": (), "steps": _ungrouped(layer, step_id)})
+            made = before.operations(self.working_primaries, self.target)
+            operations += _led_up_to(made, tuple(operations))
         return tuple(operations)
 
     def apply(self, code: Any, place: Place | None = None) -> Float64:
@@ -194,7 +199,7 @@ class Path(Frozen):
         return run_reference(self.operations(), np.asarray(code, dtype=np.float64), place)
 
     def to_working(self, code: Any) -> Float64:
-        """Scene-linear working light before the trim, of file code."""
+        """Scene-linear working light before every layer, of file code."""
         segments = self.segments()
         return run_reference((*segments["camera"], *segments["input"]), np.asarray(code, dtype=np.float64))
 
@@ -229,9 +234,16 @@ class Path(Frozen):
         try:
             path = cls.model_validate(body)
         except ValidationError as error:
-            raise RecipeError(spoken(error), dotted(error)) from None
+            raise RecipeError(spoken(error), place_by_name(dotted(error), body)) from None
         path.at(0).segments()
         return path
+
+
+def _ungrouped(layer: Layer, before: str) -> tuple[AnyStep, ...]:
+    """The steps of a layer that act before one of them, each by itself; all where there is none of that id."""
+    ids = [step.id for step in layer.steps]
+    end = ids.index(before) if before in ids else len(ids)
+    return tuple(s.model_copy(update={"group": ""}) for s in layer.steps[:end] if layer.has_on(s))
 
 
 def _led_up_to(operations: tuple[Operation, ...], before: tuple[Operation, ...]) -> tuple[Operation, ...]:

@@ -9,8 +9,10 @@ from typing import Any
 from upwelling.core.documents import read_versioned
 from upwelling.core.errors import RecipeError
 
-RECIPE_VERSION = 4
-"""2: mattes; 3: a camera's correction; 4: a Look of the display. Each reads those before it as they are."""
+RECIPE_VERSION = 5
+"""2: mattes; 3: a camera's correction; 4: a Look of the display; 5: layers in a row, trim and look among them. Each
+reads those before it as they are.
+"""
 ARITHMETIC = 3
 """Raised whenever the same recipe would give other numbers; part of every fingerprint and recipe."""
 CHANGES = {

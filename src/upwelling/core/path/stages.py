@@ -1,10 +1,10 @@
-"""The stages of a Path, each a frozen, validated value: Camera file, Input, Trim, Look, Rendering, Display."""
+"""The stages of a Path in order, and those that are no layer as values: Camera file, Input, Rendering, Display."""
 
 from __future__ import annotations
 
-from typing import Any, Literal, Self
+from typing import Any, Literal, get_args
 
-from pydantic import Field, ValidationInfo, field_validator, model_validator
+from pydantic import Field, ValidationInfo, field_validator
 
 from upwelling.core.colour.primaries import Adaptation, Primaries, rgb_to_rgb
 from upwelling.core.curves.hlg import Ootf
@@ -19,11 +19,25 @@ from upwelling.core.outputs import CustomOutput, Output, output
 from upwelling.core.path.correction import Correction
 from upwelling.core.raw import RawSettings
 from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
-from upwelling.core.steps import AnyStep
-from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
-STAGES = ("camera", "input", "trim", "look", "rendering", "display")
-StageName = Literal["camera", "input", "trim", "look", "rendering", "display"]
+StageName = Literal[
+    "camera", "input", "camera_trim", "group_trim", "trim", "look", "group_look", "rendering", "finish", "display"
+]
+STAGES: tuple[StageName, ...] = get_args(StageName)
+_FIRST: dict[str, StageName] = {"trim": "camera_trim"}
+_LAST: dict[str, StageName] = {"look": "group_look"}
+
+
+def stages_between(start: str, end: str) -> tuple[StageName, ...]:
+    """The stages of a part of a path, from one of six strata to another: “trim” is all three trims, “look” both Looks,
+    and the finish belongs to what comes out at the display.
+    """
+    return STAGES[STAGES.index(_FIRST.get(start, start)) : STAGES.index(_LAST.get(end, end)) + 1]
+
+
+def stages_after(end: str) -> tuple[StageName, ...]:
+    """The stages above one of six strata."""
+    return STAGES[STAGES.index(_LAST.get(end, end)) + 1 :]
 
 
 def _named(lookup: Any, name: str) -> str:
@@ -92,34 +106,6 @@ class Input(Frozen):
         corrected = self.correction.operations(working) if self.correction is not None else ()
         decoded = Matrix.of(rgb_to_rgb(source.primaries, working, self.adaptation))
         return (*table, *decode_operations(source), decoded, *corrected)
-
-
-class Trim(Frozen):
-    """The corrections of one shot, some of them in groups."""
-
-    steps: tuple[AnyStep, ...] = ()
-    groups: tuple[StepGroup, ...] = Field((), max_length=MOST_GROUPS)
-    on: bool = True
-
-    @model_validator(mode="after")
-    def _grouped(self) -> Self:
-        check_groups(self.steps, self.groups)
-        return self
-
-    def steps_before(self, step: str) -> tuple[AnyStep, ...]:
-        """What acts in the trim before the step of this id."""
-        names = [one.id for one in self.steps]
-        before = self.steps[: names.index(step)] if step in names else ()
-        return tuple(one for one in before if one.on and not one.changes_nothing)
-
-
-class Look(Frozen):
-    """A set of steps mixed in by ``strength`` in the working log space."""
-
-    name: str = Field("", max_length=120)
-    steps: tuple[AnyStep, ...] = ()
-    strength: float = Field(1.0, ge=0, le=1)
-    on: bool = True
 
 
 class RenderingStage(Frozen):

@@ -10,6 +10,7 @@ import numpy as np
 
 from upwelling.core.errors import PlaceNeeded
 from upwelling.core.operations import FrameOperation, Operation, Place, needs_of, run_reference
+from upwelling.core.path.layers import SCENE_LAYERS
 from upwelling.core.path.path import Path
 from upwelling.core.path.stages import STAGES, StageName
 
@@ -62,16 +63,16 @@ def trace(
     spaces: dict[StageName, tuple[str, str]] = {
         "camera": ("signal", "0…1, full range"),
         "input": (f"scene linear, {path.working}", "1.0 = diffuse white"),
-        "trim": (f"scene linear, {path.working}", "1.0 = diffuse white"),
-        "look": (f"scene linear, {path.working}", "1.0 = diffuse white"),
+        **dict.fromkeys(SCENE_LAYERS, (f"scene linear, {path.working}", "1.0 = diffuse white")),
         "rendering": ("display light", "cd/m²"),
+        "finish": ("display light", "cd/m²"),
         "display": (target.name, f"{path.display.depth}-bit code, {path.display.range} range"),
     }
     boundaries = []
     row, column = at
     for number, stage in enumerate(STAGES):
-        operations = segments[stage]  # type: ignore[index]
-        later = [op for name in STAGES[number + 1 :] for op in segments[name]]  # type: ignore[index]
+        operations = segments[stage]
+        later = [op for name in STAGES[number + 1 :] for op in segments[name]]
         one = value.shape[:2] == (1, 1)
         if not one and "neighbours" not in needs_of(later):
             value, place = _to_the_pixel(operations, value, place, (row, column), run)
@@ -79,10 +80,10 @@ def trace(
         elif operations:
             value = (run_reference if one else run)(operations, value, place)
         here = value[row, column]
-        shown = target.nits(here) if stage == "rendering" else here
+        shown = target.nits(here) if stage in ("rendering", "finish") else here
         if stage == "display":
             top = 2**path.display.depth - 1
             shown = np.clip(np.round(here * top), 0, top)
-        space, unit = spaces[stage]  # type: ignore[index]
+        space, unit = spaces[stage]
         boundaries.append(Boundary(stage, space, unit, tuple(float(v) for v in shown)))  # type: ignore[arg-type]
     return boundaries

@@ -49,12 +49,12 @@ def left_out(order: BakeOrder, frame_code: Any, place: Place | None = None) -> l
     if order.stuck:
         picture = order.table_code(frame_code, None, place)
         right = exact(order.operations, picture, place)
-    for step in order.stuck:
+    for own, step in order.stuck:
         needs = " and ".join(NEEDS[need] for need in sorted(step.needs(order.path.working_primaries)))
         why = f"Acts by {needs}, which no table knows."
         costs = [
             _cost(order, step.shown_name, why, name, right, exact(order.without(name).operations, picture, place))
-            for name in ([step.id] if not without_shape(step).fits_in_lut else [step.id, f"{step.id}{SHAPE}"])
+            for name in ([own] if not without_shape(step).fits_in_lut else [own, f"{own}{SHAPE}"])
         ]
         least = min(costs, key=lambda one: (one.p99, one.worst))
         if len(costs) == 2:

@@ -13,7 +13,7 @@ import numpy as np
 
 from upwelling.core.media import ColourTags, dng, write_still
 from upwelling.core.media.movie_write import write_movie
-from upwelling.core.path import Display, Input, Trim
+from upwelling.core.path import Display, Input, Layer
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate.camera import A_CAM, B_CAM, GIMBAL, PHONE, STILLS, SimulatedCamera
 from upwelling.core.simulate.chart import chart_frame
@@ -196,7 +196,7 @@ class Studio:
         """The signal after a viewing transform that someone recorded by mistake."""
         path = SignalPath(
             input=Input(encoding=A_CAM.encoding_name),
-            trim=Trim(steps=(Exposure(stops=0.6),)),
+            layers=(Layer(steps=(Exposure(stops=0.6),)),),
             display=Display(output="BT.709 BT.1886"),
         )
         from upwelling.core import engine

@@ -1,4 +1,4 @@
-"""What every Trim or Look step answers, and the documentation its controls are built from."""
+"""What every step of a layer answers, and the documentation its controls are built from."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def luminance_of(working: Primaries) -> tuple[float, float, float]:
 
 
 class Step(Keyed):
-    """One operation inside Trim or Look: a frozen, validated value.
+    """One operation inside a layer: a frozen, validated value.
 
     Class attributes are what the step says of itself: the space it works in, whether it can be inverted, and what it
     does to neutral. ``id`` tells steps of one list apart; it, the name and the note are for people and change no
@@ -57,6 +57,8 @@ class Step(Keyed):
     """Parameters that came to this kind later: at rest they are left out of fingerprints, which older ones lack."""
     first_move: ClassVar[dict[str, str]] = {}
     """Choices that a resting step takes with them when a hand first moves one of its numbers."""
+    lights: ClassVar[tuple[str, ...]] = ("scene",)
+    """Which light it can work on: “scene”, and “display” where it means something after the rendering too."""
 
     id: str = Field("", max_length=12, pattern=r"^[a-z0-9]*$")
     name: str = Field("", max_length=60)
@@ -95,7 +97,7 @@ class Step(Keyed):
         return self.strength == 1 and self.mix == "replace" and (self.limit is None or not self.limit.active)
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
-        """What the step itself does, at full strength on every colour, from scene-linear working light to the same."""
+        """What the step itself does, at full strength on every colour, from linear light in ``working`` to the same."""
         raise NotImplementedError
 
     def curve_of(self, name: str) -> Spline:

@@ -46,6 +46,7 @@ class ColourCurves(Step):
     )
     source: ClassVar[str] = "Oklab: B. Ottosson 2020; the spline is Fritsch and Butland 1984"
     space: ClassVar[str] = "Oklab of scene light (hue-linear)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral"
     later: ClassVar[tuple[str, ...]] = (

@@ -25,6 +25,7 @@ class Grain(Step):
     explanation: ClassVar[str] = "Adds film grain: the same at every size, another on every frame, the mean unchanged."
     source: ClassVar[str] = "Our own: cubic B-spline noise on two lattices fixed in the frame"
     space: ClassVar[str] = "stops of scene light (density)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral while colour is 0"
 

@@ -31,6 +31,7 @@ class Saturation(Step):
     )
     source: ClassVar[str] = "Oklab: B. Ottosson 2020. Skin's range of hue: common practice, no source"
     space: ClassVar[str] = "Oklab of scene light (hue-linear)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["saturation"] = "saturation"

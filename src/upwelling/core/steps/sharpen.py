@@ -20,6 +20,7 @@ class Sharpen(Step):
     explanation: ClassVar[str] = "Raises or lowers detail in three bands of frequency; halos are held within a limit."
     source: ClassVar[str] = "Our own: differences of Gaussians in the working log"
     space: ClassVar[str] = "working log (ACEScct curve)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral"
 

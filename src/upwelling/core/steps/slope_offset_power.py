@@ -26,6 +26,7 @@ class SlopeOffsetPower(Step):
     explanation: ClassVar[str] = "(code × slope + offset)^power per channel, then saturation, in the working log space."
     source: ClassVar[str] = "ASC Color Decision List v1.2"
     space: ClassVar[str] = "working log (ACEScct curve)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     neutral: ClassVar[str] = "keeps neutral when the three channels are equal"
 
     kind: Literal["slope_offset_power"] = "slope_offset_power"

@@ -43,6 +43,7 @@ class ToneCurve(Step):
     explanation: ClassVar[str] = "Log code out against log code in, for the three channels together and each alone."
     source: ClassVar[str] = "Fritsch and Butland 1984 (monotone spline); Academy S-2016-001 (log curve)"
     space: ClassVar[str] = "working log (ACEScct curve)"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     neutral: ClassVar[str] = "keeps neutral while the three channels' own curves are equal"
 
     kind: Literal["tone_curve"] = "tone_curve"

@@ -20,6 +20,7 @@ class Vignette(Step):
     explanation: ClassVar[str] = "Darkens or brightens scene light from a centre outwards, by where a pixel stands."
     source: ClassVar[str] = "Our own: stops times 3t² − 2t³ of the distance"
     space: ClassVar[str] = "scene linear"
+    lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     neutral: ClassVar[str] = "keeps neutral"
 
     kind: Literal["vignette"] = "vignette"

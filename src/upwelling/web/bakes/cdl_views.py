@@ -20,9 +20,11 @@ from upwelling.core.lut.formats.edl import CdlEvent, format_edl
 from upwelling.core.lut.process import CdlNode
 from upwelling.core.measure.judge import Judge
 from upwelling.core.operations import Encode, Place
+from upwelling.core.outputs import Output
 from upwelling.core.packages.cdl_fit import nearest_cdl
 from upwelling.core.packages.cdl_part import MEANING, CdlPart, cdl_part, step_of
-from upwelling.core.path import Look, Path, Trim
+from upwelling.core.path import LAYERS, Layer, Path
+from upwelling.core.steps import AnyStep
 from upwelling.web.common.downloads import text_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, json_body, whole
@@ -49,7 +51,7 @@ class CdlRow:
     part: CdlPart
     p99: float
     metric: str
-    partial_look: str = ""
+    beyond: tuple[str, ...] = ()
     fitted: bool = False
     """Whether the CDL is the nearest to all steps, instead of the one step that is a CDL."""
     trouble: str = ""
@@ -60,7 +62,7 @@ class CdlRow:
     @property
     def left_out(self) -> list[str]:
         """What it cannot say, by name."""
-        return [*(step.shown_name for step in self.part.left_out), *([self.partial_look] if self.partial_look else [])]
+        return [*(step.shown_name for step in self.part.left_out), *self.beyond]
 
     @property
     def whole(self) -> bool:
@@ -87,40 +89,46 @@ def row_of(shot: Shot, *, measured: bool = True, nearest: bool = True, ready: bo
     is a rest, the CDL that comes nearest to the whole on that frame, if it costs less than leaving the rest out.
     """
     path = path_at(shot)
-    look = path.look.steps if path.look.on and path.look.strength == 1 else ()
-    steps = (*path.trim.steps, *look) if path.trim.on else look
-    mixed = [group.id for group in path.trim.groups if group.strength < 1]
-    part = cdl_part([step for step in steps if path.takes(step)], mixed)
-    partial = (
-        f"Look {path.look.name} at {path.look.strength * 100:.0f} %"
-        if path.look.steps and path.look.on and path.look.strength < 1
-        else ""
-    )
-    if (not part.left_out and not partial) or not measured:
-        return CdlRow(shot, part, 0.0, "ΔE 2000", partial)
+    layers = [layer for layer in path.layers if layer.light == "scene" and layer.acting(path.target)]
+    part = cdl_part([step for layer in layers if layer.strength == 1 for step in _loose(layer, path.target)], (WEAK,))
+    finish = path.layer("finish")
+    partial = [layer for layer in layers if layer.strength < 1] + ([finish] if finish.acting(path.target) else [])
+    beyond = tuple(layer.sentence() for layer in partial)
+    if (not part.left_out and not beyond) or not measured:
+        return CdlRow(shot, part, 0.0, "ΔE 2000", beyond)
     known = f"cdl-3-{path.fingerprint}-{shot.sha256}-{shot.frame}"
     kept = cache.get(known)
     if kept is None and ready:
-        return CdlRow(shot, part, 0.0, "ΔE 2000", partial, pending=True)
+        return CdlRow(shot, part, 0.0, "ΔE 2000", beyond, pending=True)
     if kept is None:
         kept = _measured(path, part, *frame_of(shot).reduced(6))
         cache.set(known, kept, None)
     metric, by_part, fit, by_fit = kept
     if nearest and by_fit < by_part:
-        return CdlRow(shot, replace(part, cdl=fit), by_fit, metric, partial, fitted=True)
-    return CdlRow(shot, part, by_part, metric, partial)
+        return CdlRow(shot, replace(part, cdl=fit), by_fit, metric, beyond, fitted=True)
+    return CdlRow(shot, part, by_part, metric, beyond)
+
+
+WEAK = "weak"
+
+
+def _loose(layer: Layer, target: Output) -> list[AnyStep]:
+    """A layer's steps for an output, those of a group that is mixed in by a strength marked."""
+    weak = {group.id for group in layer.groups if group.strength < 1}
+    return [s.model_copy(update={"group": WEAK}) if s.group in weak else s for s in layer.taken(target)]
 
 
 def _measured(path: Path, part: CdlPart, code: Any, place: Place) -> tuple[str, float, CdlNode, float]:
     """The metric, what the step that is a CDL costs on a frame, the nearest CDL to the whole, and what that costs."""
     before, after = (
         engine.run(engine.compile_operations((*path.until(stage), Encode(ACESCCT))), code, place=place)
-        for stage in ("trim", "rendering")
+        for stage in ("camera_trim", "rendering")
     )
     fit = nearest_cdl(before.reshape(-1, 3), after.reshape(-1, 3))
     judge = Judge(path.target, ())
     steps = [(part.said,) if part.said else (), (step_of(fit, "nearest"),)]
-    alone = [path.model_copy(update={"trim": Trim(steps=one), "look": Look()}) for one in steps]
+    bare = path.without_layers(*LAYERS)
+    alone = [bare.with_layers(trim=Layer(steps=one)) for one in steps]
     whole, *others = (judge.seen(_signal(one, code, place)) for one in (path, *alone))
     by_part, by_fit = (float(np.percentile(judge.apart(whole, one), 99)) for one in others)
     return judge.metric, by_part, fit, by_fit

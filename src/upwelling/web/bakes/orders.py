@@ -89,7 +89,7 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     usual = "fitted" if not flat and receiver.prefers_fitted(whole_or(size, 10**6)) else "sampled"
     path = variant_path(shot, variant_of(wish), text_of(wish.get("output")))
     path = path.fed(ShotFrames(shot, shot.frame))
-    names = {step.id for step in (*path.trim.steps, *path.look.steps)}
+    names = {layer.name_of(step) for layer, step in path.steps()}
     return BakeOrder.checked(
         {
             "path": path,

@@ -109,7 +109,7 @@ def _subject(shot: Shot, order: BakeOrder, variant: dict[str, Any]) -> str:
     shot.
     """
     if order.section.stages == ("look",):
-        return order.path.look.name or shot.name
+        return order.path.layer("look").name or shot.name
     return shot.camera.name if variant.get("trim") == "without" and shot.camera else shot.name
 
 

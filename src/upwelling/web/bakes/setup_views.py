@@ -167,8 +167,7 @@ def check(request: HttpRequest, production: Production, shot: Shot) -> JsonRespo
 
 def _moving(path: Path) -> list[str]:
     """Names of steps that a table could carry but for their changing along the shot."""
-    steps = (*path.trim.steps, *path.look.steps)
-    return [step.shown_name for step in steps if step.on and step.moves and step.fits_in_lut]
+    return [step.shown_name for _, step in path.steps() if step.on and step.moves and step.fits_in_lut]
 
 
 def _map_of(one: LeftOut) -> str:

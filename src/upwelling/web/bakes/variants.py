@@ -7,8 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from upwelling.core.path import Look as LookStage
-from upwelling.core.path import Path, Trim
+from upwelling.core.path import Layer, Path
 from upwelling.web.common.requests import Refused, text_of, whole_or
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.look_models import looks_of
@@ -34,12 +33,12 @@ def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
     chosen = shot.settings.model_copy(update={"correction_on": True}) if alone else None
     path = path_of(shot, chosen, output)
     if alone:
-        path = path.model_copy(update={"trim": Trim(on=path.trim.on)})
+        path = path.without_layers("trim")
     if "look" in variant:
         version = looks_of(shot.production).versions.get(variant["look"])
         if version is None:
             raise Refused("That Look is no longer in this production. Choose another.")
-        path = path.model_copy(update={"look": LookStage(name=version.name, steps=version.steps)})
+        path = path.with_layers(look=Layer(name=version.name, steps=version.steps))
     return path
 
 

@@ -34,7 +34,7 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
     raw = path.camera.raw
     target = path.target
     look = shot.look_in_force(settings)
-    changed = [step.summary() for step in settings.active if path.takes(step)]
+    changed = [step.summary() for step in path.layer("trim").acting(target)]
     lines = {
         "camera": _camera_line(shot, raw),
         "input": f"Scene-linear already: raw development ends in {path.working}{_corrected(shot, settings)}"

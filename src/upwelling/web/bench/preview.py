@@ -260,7 +260,7 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
     pixel = traced(made.before("trim", step.id), frame, wish.point)
     ground = curve_ground(step, before, facts.counts.tolist(), pixel, working)
     out: dict[str, Any] = {"step": step.id, "ground": ground}
-    changed = step.camera_light and bool(made.path.trim.steps_before(step.id))
+    changed = step.camera_light and bool(made.path.layer("trim").steps_before(step.id))
     if step.on and not step.changes_nothing:
         after = _thinned(engine.compile_operations(step.operations(working)), step, made, before)
         if np.abs(after - before).max(initial=0.0) <= ACTS_BY * max(float(np.abs(before).max(initial=0.0)), 1.0):

@@ -117,7 +117,7 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     found = balance_neutral(patch.astype(np.float64).mean(axis=0), path.working_primaries, chosen)
     doubt = neutral_doubt(patch, found, path)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
-    above = LOOK_ABOVE if path.look.on and any(s.on and not s.changes_nothing for s in path.look.steps) else ""
+    above = LOOK_ABOVE if any(path.acting(("look", "group_look"))) else ""
     return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})
 
 

@@ -15,7 +15,7 @@ from upwelling.core.delivery.order import MOST_PIECES, Piece
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import write_still
 from upwelling.core.media.rates import exact_rate, rate_text
-from upwelling.core.path import CameraFile, Input, Look, Path, Trim
+from upwelling.core.path import CameraFile, Input, Path
 from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.cuts.services import FOUND
@@ -195,8 +195,6 @@ def _black(like: Piece, frames: int) -> list[Piece]:
         working=path.working,
         camera=CameraFile(),
         input=Input(encoding=f"linear/{path.working}"),
-        trim=Trim(),
-        look=Look(),
         rendering=path.rendering,
         display=path.display,
     )

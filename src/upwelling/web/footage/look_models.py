@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from upwelling.core.documents import opened
 from upwelling.core.errors import BadValue
 from upwelling.core.parameters import refusal
-from upwelling.core.path import Look as LookStage
+from upwelling.core.path import Layer
 from upwelling.core.path.look_recipe import STEP_LIST, LookRecipe
 from upwelling.core.steps import AnyStep
 from upwelling.web.common.models import Authored
@@ -174,11 +174,12 @@ class InForce:
         at = f" at {self.strength * 100:.0f} %" if self.strength < 1 else ""
         return f"{self.version.name}, version {self.version.number}{at}"
 
-    def stage(self, on: bool) -> LookStage:
-        """As a stage of the path."""
+    def stage(self, on: bool) -> Layer:
+        """As a layer of the path."""
         if self.version is None:
-            return LookStage(on=on)
-        return LookStage(name=self.version.name, steps=self.version.steps, strength=self.strength, on=on)
+            return Layer(kind="look", on=on)
+        name, steps = self.version.name, self.version.steps
+        return Layer(kind="look", name=name, steps=steps, strength=self.strength, on=on)
 
 
 @dataclass(frozen=True)

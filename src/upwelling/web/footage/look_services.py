@@ -10,7 +10,7 @@ from django.db import transaction
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
-from upwelling.core.path import Look as LookStage
+from upwelling.core.path import Layer
 from upwelling.core.path.look_recipe import MOST_STEPS, LookRecipe, with_ids
 from upwelling.core.steps import AnyStep
 from upwelling.web.common.requests import Refused
@@ -182,6 +182,6 @@ def look_from_recipe(production: Production, user: Any, text: bytes, name: str =
     return create_look(production, user, name or recipe.name, recipe.steps, recipe.note)
 
 
-def stage_of(look: Look, strength: float = 1.0) -> LookStage:
+def stage_of(look: Look, strength: float = 1.0) -> Layer:
     """A Look as a stage, to be tried on a shot."""
-    return LookStage(name=look.name, steps=look.newest.step_list, strength=checked_strength(strength))
+    return Layer(kind="look", name=look.name, steps=look.newest.step_list, strength=checked_strength(strength))

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from upwelling.core.documents import read_stored
 from upwelling.core.errors import UpwellingError
 from upwelling.core.parameters import refusal
-from upwelling.core.path import CameraFile, Correction, Display, Input, Path, RenderingStage, Trim
+from upwelling.core.path import CameraFile, Correction, Display, Input, Layer, Path, RenderingStage
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.look_models import looks_of
@@ -52,8 +52,10 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
             hlg_black_nits=rules.hlg_black_nits,
             correction=correction_of(shot) if own.correction_on else None,
         ),
-        trim=Trim(steps=own.steps, groups=own.groups, on=on and own.trim_on),
-        look=looks_of(shot.production).in_force(shot, own).stage(on and own.look_on),
+        layers=(
+            Layer(steps=own.steps, groups=own.groups, on=on and own.trim_on),
+            looks_of(shot.production).in_force(shot, own).stage(on and own.look_on),
+        ),
         rendering=RenderingStage(
             method=method, look=own.display_look(rules.display_look(display.target.is_hdr)), on=on and own.rendering_on
         ),

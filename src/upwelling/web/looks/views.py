@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import BadValue
-from upwelling.core.path import Look as LookStage
+from upwelling.core.path import Layer
 from upwelling.core.steps import LutStep
 from upwelling.web.common.downloads import picture_file, text_file
 from upwelling.web.common.paging import page_of
@@ -322,7 +322,7 @@ def picture(request: HttpRequest, production: Production, pk: int) -> FileRespon
     shot = get_object_or_404(Shot.objects.select_related("camera"), pk=pk, production=production)
     shot.production = production
     asked = whole_or(request.GET.get("look"))
-    stage = LookStage()
+    stage = Layer(kind="look")
     if asked:
         one = get_object_or_404(production.looks, pk=asked)
         strength = min(whole_or(request.GET.get("strength", "100")), 100) / 100

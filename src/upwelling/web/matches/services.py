@@ -11,7 +11,7 @@ from upwelling.core.documents import sealed
 from upwelling.core.errors import UpwellingError
 from upwelling.core.match import BY_ITSELF, METHODS
 from upwelling.core.match.outcome import regrouped
-from upwelling.core.path import Look, RenderingStage, Trim
+from upwelling.core.path import RenderingStage
 from upwelling.web.bench.matching import Reference, found, on_top, put_into, reference_of
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
@@ -131,9 +131,8 @@ def _reference(run: MatchRun, shot: Shot) -> Reference:
 
 def input_mark(shot: Shot, settings: ShotSettings) -> str:
     """Tells one light before the trim from another: everything below the trim, and nothing above."""
-    path = path_of(shot, settings)
-    below = {"trim": Trim(), "look": Look(), "rendering": RenderingStage(on=False)}
-    return path.model_copy(update=below).fingerprint
+    path = path_of(shot, settings).without_layers("trim", "look", "group_look", "finish")
+    return path.model_copy(update={"rendering": RenderingStage(on=False)}).fingerprint
 
 
 def accept(run: MatchRun, user: Any, numbers: Sequence[int]) -> tuple[SharedChange, list[str]]:

@@ -88,10 +88,10 @@ def _exposure(case: Case) -> Tried:
     some = np.random.default_rng(3).choice(len(case.codes), min(_FEW, len(case.codes)), replace=False)
 
     def made(stops: float, codes: Float64) -> Float64:
-        trim = path.trim.model_copy(
-            update={"on": True, "steps": (Exposure(stops=stops), *(path.trim.steps if path.trim.on else ()))}
-        )
-        return case.at(codes, case.order.model_copy(update={"path": path.model_copy(update={"trim": trim})}))
+        trim = path.layer("trim")
+        steps = (Exposure(stops=stops), *(trim.steps if trim.on else ()))
+        other = path.with_layers(trim=trim.model_copy(update={"on": True, "steps": steps}))
+        return case.at(codes, case.order.model_copy(update={"path": other}))
 
     try:
         best, step = 0.0, 1.0
