@@ -310,6 +310,12 @@ def test_damaged_files_are_read_or_refused(pair, data):
         parse(bytes(body))
 
 
+def test_raised_digits_are_no_event_number():
+    """“²” counts as a digit for Python's isdigit and is none for int."""
+    with pytest.raises(BadLut):
+        parse_edl(_EDL.replace(b"001  A001", "²001  A001".encode()))
+
+
 @pytest.mark.parametrize(
     ("parse", "data"),
     [

@@ -14,8 +14,8 @@ from upwelling.core.documents import sealed
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.steps import Exposure, LutStep, Saturation
 from upwelling.core.tables.files import write_lut
-from upwelling.web.bakes.kept_texts import brought_back, put_away
-from upwelling.web.bakes.models import Bake, KeptText
+from upwelling.web.bakes.kept_texts import KeptText, brought_back, put_away
+from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import start_bake
 from upwelling.web.common.requests import Refused

@@ -43,6 +43,16 @@ def _with_display_look(body: Any) -> Any:
     return body
 
 
+def _with_layers(body: Any) -> Any:
+    """A shot may take the layers that it shares otherwise than as they are; none were there before."""
+    return body
+
+
+def _with_layers_in_a_row(body: Any) -> Any:
+    """A path's trim and look are layers in a row; it reads those of before by their names."""
+    return body
+
+
 def _with_nine_curves(body: Any) -> Any:
     """Version 2 to 3: colour curves have four curves more, which rest where they are not said."""
     return body
@@ -54,13 +64,14 @@ def _with_pixels(body: Any) -> Any:
 
 
 UPGRADES: dict[str, tuple[Upgrade, ...]] = {
-    "shot settings": (_unstamped, _with_mattes, _with_correction, _with_display_look),
+    "shot settings": (_unstamped, _with_mattes, _with_correction, _with_display_look, _with_layers),
+    "layer": (_unstamped,),
     "look steps": (_unstamped, _with_mattes, _with_nine_curves),
     "rules": (_unstamped, _with_display_look),
     "own output": (_unstamped,),
     "own encoding": (_unstamped,),
     "receiver": (_unstamped,),
-    "bake order": (_unstamped, _with_mattes, _with_correction, _with_display_look),
+    "bake order": (_unstamped, _with_mattes, _with_correction, _with_display_look, _with_layers_in_a_row),
     "camera correction": (_unstamped,),
     "delivery form": (_unstamped,),
     "development": (_unstamped,),

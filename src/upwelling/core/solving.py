@@ -15,7 +15,7 @@ from upwelling.core.errors import BadValue
 from upwelling.core.operations import run_reference
 from upwelling.core.operations.colour import polar
 from upwelling.core.parameters import signed
-from upwelling.core.path import Path
+from upwelling.core.path import LayerKind, Path
 from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.steps import AnyStep, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
 from upwelling.core.steps.selections.colour_range import oklab_rows
@@ -36,6 +36,8 @@ _MOST = 400
 """Samples of a patch that are looked at."""
 _REACH = 28.0
 """Degrees a hue may be turned while its neighbours 30° away stay."""
+AFTER_ALL = "(none)"
+"""No step's id: what comes before it is the whole layer."""
 Luma = tuple[float, float]
 
 
@@ -47,8 +49,11 @@ class Solved:
     sentence: str
 
 
-def solve(aim: Aim, path: Path, codes: Any, luma: Luma, level: float | None = None) -> Solved:
-    """The step that brings the mean of a patch of file codes (N, 3) to an aim, others left as they are.
+def solve(
+    aim: Aim, path: Path, codes: Any, luma: Luma, level: float | None = None, layer: LayerKind = "trim"
+) -> Solved:
+    """The step that brings the mean of a patch of file codes (N, 3) to an aim, in a layer of scene light; others are
+    left as they are.
 
     ``luma`` has the weights of red and blue in the display's luma; ``level`` is of its signal, 0…1. Raises BadValue
     where no value does.
@@ -59,8 +64,8 @@ def solve(aim: Aim, path: Path, codes: Any, luma: Luma, level: float | None = No
         wanted = LEVELS[aim] if level is None else level
         if not 0 <= wanted <= 1.1:
             raise BadValue(f"A level of {100 * wanted:.1f} % is not possible. Type one from 0 to 110 %.")
-        return _to_level(aim, path, patch, luma, max(wanted, NOTHING))
-    return _to_line(aim, path, patch, luma)
+        return _to_level(aim, path, patch, luma, max(wanted, NOTHING), layer)
+    return _to_line(aim, path, patch, luma, layer)
 
 
 def signal_mean(path: Path, patch: Float64) -> Float64:
@@ -95,12 +100,12 @@ _BY_LEVEL: dict[str, tuple[Any, Callable[[Any, float], AnyStep], float, float]] 
 """The kind of step, how it takes a value, and the values it may have."""
 
 
-def _to_level(aim: str, path: Path, patch: Float64, luma: Luma, wanted: float) -> Solved:
+def _to_level(aim: str, path: Path, patch: Float64, luma: Luma, wanted: float, layer: LayerKind) -> Solved:
     kind, make, low, high = _BY_LEVEL[aim]
-    holder = _holder(path, kind)
+    holder = _holder(path, layer, kind)
 
     def reached(value: float) -> float:
-        return luma_of(signal_mean(_with(path, holder, make(holder, value)), patch), luma)
+        return luma_of(signal_mean(_with(path, layer, holder, make(holder, value)), patch), luma)
 
     was = luma_of(signal_mean(path, patch), luma)
     least, most = reached(low), reached(high)
@@ -110,7 +115,7 @@ def _to_level(aim: str, path: Path, patch: Float64, luma: Luma, wanted: float) -
             f"{holder.title.lower()}, not to {100 * wanted:.1f} %. Mark another patch, or aim at another level."
         )
     step = make(holder, _bisected(lambda v: reached(v) - wanted, low, high))
-    now = luma_of(signal_mean(_with(path, holder, step), patch), luma)
+    now = luma_of(signal_mean(_with(path, layer, holder, step), patch), luma)
     told = "0" if now <= 2 * NOTHING else f"{100 * now:.1f}"
     return Solved(
         step, f"{step.summary()}: the patch is at {told} % of the display’s signal; it was at {100 * was:.1f} %."
@@ -127,24 +132,24 @@ def _moved(offset: Any, to: float) -> tuple[float, ...]:
     return tuple(round(min(max(v - mean + to, -1.0), 1.0), 6) for v in offset)
 
 
-def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
+def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind) -> Solved:
     was = off_skin_line(signal_mean(path, patch), luma)
     if np.isnan(was):
         raise BadValue("The patch has no hue on the display. Mark skin, and no neutral.")
     make: Callable[[float], AnyStep]
     if aim == "skin by hue":
-        holder = _holder(path, ColourCurves)
-        before = run_reference(path.until("trim", holder.id), patch)
+        holder = _holder(path, layer, ColourCurves)
+        before = run_reference(path.until(layer, holder.id or AFTER_ALL), patch)
         hue = float(polar(before.mean(axis=0), np.array(oklab_rows(path.working_primaries)))[1])
         values, rest = np.linspace(-_REACH, _REACH, 15), 0.0
         make = partial(_turned, holder, hue)
     else:
-        holder = _holder(path, WhiteBalance)
+        holder = _holder(path, layer, WhiteBalance)
         values, rest = np.linspace(1e6 / 14000, 1e6 / 2000, 25), 1e6 / holder.kelvin
         make = partial(_balanced, holder)
 
     def off(value: float) -> float:
-        return off_skin_line(signal_mean(_with(path, holder, make(value)), patch), luma)
+        return off_skin_line(signal_mean(_with(path, layer, holder, make(value)), patch), luma)
 
     found = [off(float(v)) for v in values]
     crossing = [
@@ -159,7 +164,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma) -> Solved:
         )
     low, high = min(crossing, key=lambda pair: abs(sum(pair) / 2 - rest))
     step = make(_bisected(off, low, high))
-    now = signed(off_skin_line(signal_mean(_with(path, holder, step), patch), luma), 1)
+    now = signed(off_skin_line(signal_mean(_with(path, layer, holder, step), patch), luma), 1)
     return Solved(step, f"{step.summary()}: the patch is {now}° from the skin-tone line; it was {signed(was, 1)}°.")
 
 
@@ -172,20 +177,19 @@ def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:
     return step.model_copy(update={"hue_by_hue": tuple(sorted([*kept, *three]))})
 
 
-def _holder(path: Path, kind: Any) -> Any:
-    """The first step of a kind in the trim that acts everywhere, always; else a new one without an id."""
-    trim = path.layer("trim")
-    for step in trim.taken(path.target):
+def _holder(path: Path, layer: LayerKind, kind: Any) -> Any:
+    """The first step of a kind in a layer that acts everywhere, always; else a new one without an id."""
+    for step in path.layer(layer).taken(path.target):
         if isinstance(step, kind) and step.acts_wholly and not step.moves and not step.group:
             return step
     return kind()
 
 
-def _with(path: Path, holder: AnyStep, step: AnyStep) -> Path:
-    """The path with a step in the place of its holder, or at the end of the trim."""
-    trim = path.layer("trim")
-    steps = [step if one is holder else one for one in trim.steps] if holder.id else [*trim.steps, step]
-    return path.with_layers(trim=trim.with_steps(steps))
+def _with(path: Path, layer: LayerKind, holder: AnyStep, step: AnyStep) -> Path:
+    """The path with a step in the place of its holder, or at the end of the layer."""
+    held = path.layer(layer)
+    steps = [step if one is holder else one for one in held.steps] if holder.id else [*held.steps, step]
+    return path.with_layers(**{layer: held.with_steps(steps)})
 
 
 def _bisected(function: Callable[[float], float], low: float, high: float) -> float:

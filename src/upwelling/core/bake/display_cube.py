@@ -95,7 +95,7 @@ def _parts(order: BakeOrder) -> tuple[tuple[Operation, ...], tuple[Operation, ..
         order.receiver.output_depth,
     )
     segments = fitted.segments()
-    rest = (*segments["rendering"], *segments["display"])
+    rest = (*segments["rendering"], *segments["finish"], *segments["display"])
     return order.operations[: len(order.operations) - len(rest)], rest
 
 

@@ -67,7 +67,7 @@ def read_text(text: str) -> EdlText:
     for index, line in enumerate(lines):
         if len(line) > LONGEST_LINE:
             raise BadText(f"has a line of more than {LONGEST_LINE} characters, which no edit list has")
-        if line[:1].isdigit():
+        if line[:1].isdecimal():
             events += 1
             now = EventWords()
             number = line.split(None, 1)[0]
@@ -91,7 +91,7 @@ def _event(made: EdlText, line: str, now: EventWords, *, alone: bool) -> str:
         now.labels = tuple(plain_label(label) for label in labels)
         made.said[(now.labels[0], now.labels[2])] = now
         made.most_frames = max(made.most_frames, *(int(label.rsplit(":", 1)[1]) for label in now.labels))
-    if len(words) > 4 and alone and words[3] not in ("C", "c") and words[4].isdigit():
+    if len(words) > 4 and alone and words[3] not in ("C", "c") and words[4].isdecimal():
         kind = _KINDS.get(words[3][:1].upper())
         if kind:
             now.transition = f"{kind}, {int(words[4])} frames"

@@ -61,7 +61,7 @@ def read_back(path: FilePath) -> ReadBack:
         rate,
         facts.codec,
         tag,
-        int(facts.depth) if facts.depth.isdigit() else 0,
+        int(facts.depth) if facts.depth.isdecimal() else 0,
         facts.tags,
         facts.siting,
         str(facts.metadata.get("timecode", "")),

@@ -22,6 +22,7 @@ from upwelling.core.encodings import Encoding
 from upwelling.core.errors import RecipeError
 from upwelling.core.frozen import Frozen
 from upwelling.core.operations import (
+    Affine,
     Matrix,
     Mixed,
     Needs,
@@ -37,7 +38,16 @@ from upwelling.core.operations.time_mean import Frames, TimeMean
 from upwelling.core.outputs import Output
 from upwelling.core.parameters import dotted, spoken
 from upwelling.core.path.fingerprint import fingerprint_of
-from upwelling.core.path.layers import LAYERS, SCENE_LAYERS, Layer, LayerKind, by_their_names, in_order, place_by_name
+from upwelling.core.path.layers import (
+    LAYERS,
+    SCENE_LAYERS,
+    Layer,
+    LayerKind,
+    by_their_names,
+    in_order,
+    over_white,
+    place_by_name,
+)
 from upwelling.core.path.recipe import ARITHMETIC, RECIPE_VERSION
 from upwelling.core.path.stages import CameraFile, Display, Input, RenderingStage, StageName
 from upwelling.core.steps import AnyStep
@@ -179,7 +189,9 @@ class Path(Frozen):
         return tuple(op for part in self.segments().values() for op in part)
 
     def until(self, stage: StageName, step_id: str = "") -> tuple[Operation, ...]:
-        """Operations from the file's code to what enters a stage, or one step of a layer."""
+        """Operations from the file's code to what enters a stage, or one step of a layer: in a finish, light over the
+        output's white, as its steps take it.
+        """
         operations: list[Operation] = []
         for name, part in self.segments().items():
             if name == stage:
@@ -190,6 +202,8 @@ class Path(Frozen):
             before = layer.model_copy(update={"strength": 1.0, "groups": (), "steps": _ungrouped(layer, step_id)})
             made = before.operations(self.working_primaries, self.target)
             operations += _led_up_to(made, tuple(operations))
+            if layer.kind == "finish" and over_white(self.target) != 1:
+                operations.append(Affine(over_white(self.target)))
         return tuple(operations)
 
     def apply(self, code: Any, place: Place | None = None) -> Float64:

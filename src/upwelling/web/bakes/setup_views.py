@@ -57,6 +57,10 @@ def lost_of(order: BakeOrder, shot: Shot) -> list[LeftOut]:
     return left_out(order, frame.working, frame.place)
 
 
+_PARTS = {"camera_trim": "trim", "group_trim": "trim", "group_look": "look", "finish": "rendering"}
+"""Strata of layers belong to one of the six that a table's part is told by."""
+
+
 @require_GET
 @shot_view()
 def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
@@ -106,9 +110,11 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         data["wish"] |= {"start": "look", "end": "look", "look": str(asked.look)}
     strata = column(shot, path, shot.settings)
     data["lines"] = {row["stage"]: row["line"] for row in strata}
-    for row in strata:
-        row["begins"] = row["stage"] if row["stage"] in STARTS and (row["stage"] != "input" or shot.is_raw) else ""
-        row["ends"] = row["stage"] if row["stage"] in ENDS else ""
+    for row, above, below in zip(strata, [None, *strata], [*strata[1:], None], strict=False):
+        part = row["part"] = _PARTS.get(row["stage"], row["stage"])
+        lowest = below is None or _PARTS.get(below["stage"], below["stage"]) != part
+        row["begins"] = part if lowest and part in STARTS and (part != "input" or shot.is_raw) else ""
+        row["ends"] = part if part in ENDS and (above is None or above["part"] != part) else ""
     return render(
         request,
         "bakes/setup.html",

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from dataclasses import replace
 from typing import Any
 
-from upwelling.core.path import Path
+from upwelling.core.path import LAYER_TITLES, STAGES, Layer, Path
 from upwelling.core.raw import RawSettings
+from upwelling.web.footage.layer_content import LayerUse
+from upwelling.web.footage.layer_models import SHARED, layers_of, title_of
+from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import correction_of
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -20,27 +25,68 @@ TITLES = {
 }
 SWITCHES = {
     "input": "input_on",
+    "camera_trim": "camera_trim.on",
+    "group_trim": "group_trim.on",
     "trim": "trim_on",
     "look": "look_on",
+    "group_look": "group_look.on",
     "rendering": "rendering_on",
+    "finish": "finish.on",
     "display": "display_on",
 }
+SHADES = {"camera": 1, "input": 2, "camera_trim": 3, "group_trim": 3, "trim": 3, "look": 4, "group_look": 4}
+"""How light a stratum is, from the camera file's 1 to the display code's 6; the rendering and the finish are 5."""
 
 
-def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any]]:
-    """Six strata from the top (display code) to the bottom (camera file), with the space at the boundary below each."""
+def column(shot: Shot, path: Path, settings: ShotSettings, drafts: Collection[str] = ()) -> list[dict[str, Any]]:
+    """The strata from the top (display code) to the bottom (camera file), with the space at the boundary below each;
+    those of shared layers where the shot has a camera, a group, or a finish to share. ``drafts``: layers that come with
+    changes which are not saved yet.
+    """
     now = shot.settled
-    known = now.is_settled
-    raw = path.camera.raw
-    target = path.target
+    works = now.is_settled and shot.is_managed
+    lines = _lines(shot, path, settings)
+    if not now.is_settled:
+        lines = {stage: line if stage in ("camera", "input") else WAITING for stage, line in lines.items()}
+    elif not shot.is_managed:
+        lines = {stage: line if stage == "camera" else UNMANAGED for stage, line in lines.items()}
+    shared = shared_strata(shot, path, settings, drafts) if works else {}
+    lines |= {stage: row["line"] for stage, row in shared.items()}
+    origins, below = _origins(shot, path, settings), _below(shot, path, shared)
+    return [
+        {
+            "stage": stage,
+            "shared": stage in shared,
+            "shade": SHADES.get(stage, 6 if stage == "display" else 5),
+            "title": shared[stage]["title"] if stage in shared else TITLES[stage],
+            "line": lines[stage],
+            "below": below.get(stage, ""),
+            "origin": origins.get(stage, ""),
+            "switch": SWITCHES.get(stage, "") if works and not (shot.is_raw and stage == "input") else "",
+            "on": _is_on(settings, stage),
+        }
+        for stage in reversed(STAGES)
+        if stage in shared or stage in TITLES
+    ]
+
+
+def _is_on(settings: ShotSettings, stage: str) -> bool:
+    name, _, within = SWITCHES.get(stage, "").partition(".")
+    held = getattr(settings, name) if name else True
+    return bool(getattr(held, within) if within else held)
+
+
+def _lines(shot: Shot, path: Path, settings: ShotSettings) -> dict[str, str]:
+    """What each of the six strata that every shot has does, in one line."""
+    now, target = shot.settled, path.target
     look = shot.look_in_force(settings)
     changed = [step.summary() for step in path.layer("trim").acting(target)]
-    lines = {
-        "camera": _camera_line(shot, raw),
+    return {
+        "camera": _camera_line(shot, path.camera.raw),
         "input": f"Scene-linear already: raw development ends in {path.working}{_corrected(shot, settings)}"
         if shot.is_raw
         else f"{now.encoding} → {path.working}{_corrected(shot, settings)}"
-        if known
+        if now.is_settled
         else "Not settled: say what this file is",
         "trim": " · ".join(changed) if changed else "Nothing corrected yet",
         "look": look.summary() if settings.look_on or look.version is None else "Off: light passes unchanged",
@@ -49,41 +95,69 @@ def column(shot: Shot, path: Path, settings: ShotSettings) -> list[dict[str, Any
         else "Off: primaries only, nothing fitted",
         "display": f"{target.name} · {path.display.range}, {path.display.depth} bit",
     }
-    if not known:
-        waiting = "Waits for the encoding: numbers pass as they are"
-        lines |= {"trim": waiting, "look": waiting, "rendering": waiting, "display": waiting}
-    if known and not shot.is_managed:
-        lines |= dict.fromkeys(("input", "trim", "look", "rendering", "display"), UNMANAGED)
-    origins = {
+
+
+def shared_strata(
+    shot: Shot, path: Path, settings: ShotSettings, drafts: Collection[str] = ()
+) -> dict[str, dict[str, str]]:
+    """Title and line of each layer that the shot shares with others, or could."""
+    found: dict[str, dict[str, str]] = {}
+    owners = {"camera_trim": shot.camera, "group_trim": shot.group}
+    for kind in SHARED:
+        if kind != "finish" and owners[kind] is None:
+            continue
+        held = layers_of(shot.production).of(shot, kind, path.target)
+        whose = held.whose if held else owners[kind].name if kind in owners else ""  # type: ignore[union-attr]
+        use = settings.use_of(kind)
+        use = use.model_copy(update={"own": None}) if kind in drafts else use
+        found[kind] = {
+            "title": title_of(kind, whose) if kind != "finish" or held else LAYER_TITLES[kind],
+            "line": _shared_line(path.layer(kind), use, whose if kind != "finish" else "", path),
+        }
+    second = looks_of(shot.production).second(shot)
+    if second is not None:
+        use = settings.group_look
+        taken = replace(second, strength=second.strength if use.strength is None else use.strength)
+        line = f"{taken.summary()} · from {second.group}{', ' * bool(use.sentence())}{use.sentence()}"
+        found["group_look"] = {
+            "title": "Group’s Look",
+            "line": line if use.on else f"{second.group}’s is left out here",
+        }
+    return found
+
+
+def _shared_line(layer: Layer, use: LayerUse, whose: str, path: Path) -> str:
+    if not use.on:
+        return "Left out here"
+    if not layer.is_for(path.target):
+        return "Does not act for this output"
+    said = " · ".join(step.summary() for step in layer.acting(path.target))
+    if not said:
+        return "Nothing yet"
+    own = use.sentence()
+    at = f" at {100 * layer.strength:.0f} %" if layer.strength < 1 and use.strength is None else ""
+    return said + at + (f" · from {whose}" if whose and use.own is None else "") + (f", {own}" if own else "")
+
+
+def _origins(shot: Shot, path: Path, settings: ShotSettings) -> dict[str, str]:
+    """Where what each stratum does comes from."""
+    now, look = shot.settled, shot.look_in_force(settings)
+    return {
         "input": {"shot": "own"}.get(now.encoding_from, now.encoding_from),
         "rendering": "own" if settings.rendering else "production",
         "display": "production",
-        "trim": "own" if changed else "",
+        "trim": "own" if path.layer("trim").acting(path.target) else "",
         "look": {"shot": "own", "group": look.group}.get(look.origin, look.origin),
-        "camera": "",
     }
-    below = {
-        "display": "display light, cd/m²",
-        "rendering": f"scene linear, {path.working}",
-        "look": f"scene linear, {path.working}",
-        "trim": f"scene linear, {path.working}",
-        "camera": "",
-        "input": f"scene linear, {path.working}" if shot.is_raw else f"code value, {path.camera.depth} bit {now.range}",
-    }
-    return [
-        {
-            "stage": stage,
-            "title": TITLES[stage],
-            "line": lines[stage],
-            "below": below[stage],
-            "origin": origins[stage],
-            "switch": SWITCHES.get(stage, "")
-            if known and shot.is_managed and not (shot.is_raw and stage == "input")
-            else "",
-            "on": bool(getattr(settings, SWITCHES[stage])) if stage in SWITCHES else True,
-        }
-        for stage in reversed(TITLES)
-    ]
+
+
+def _below(shot: Shot, path: Path, shared: Collection[str]) -> dict[str, str]:
+    """The space at the boundary below a stratum; said once where several in a row work in it."""
+    scene = f"scene linear, {path.working}"
+    code = f"code value, {path.camera.depth} bit {shot.settled.range}"
+    found = {"display": "display light, cd/m²", "rendering": scene, "input": scene if shot.is_raw else code}
+    lowest = next(stage for stage in ("camera_trim", "group_trim", "trim") if stage in shared or stage == "trim")
+    return {**found, lowest: scene} if shared else {**found, "look": scene, "trim": scene}
 
 
 def _corrected(shot: Shot, settings: ShotSettings) -> str:
@@ -104,6 +178,7 @@ def display_look_line(path: Path) -> str:
     return f"\n+ {over.summary()}" if over.acts else f"\n+ without {over.lut.table.name}"
 
 
+WAITING = "Waits for the encoding: numbers pass as they are"
 UNMANAGED = "Colour management is off: the file’s own numbers pass"
 
 

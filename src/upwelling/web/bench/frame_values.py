@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -12,10 +13,12 @@ from upwelling.core import engine
 from upwelling.core.arrays import Float32
 from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.operations import Aside, Encode, Operation, Place, Tap
-from upwelling.core.path import Path, StageName
+from upwelling.core.path import SCENE_LAYERS, Path, StageName, stages_between
 from upwelling.web.common.kept import Kept
 from upwelling.web.footage.pictures import light_to_screen, view_operations
 
+SCENE_LIT = (*SCENE_LAYERS, "rendering")
+"""Stages that scene light enters and that a hand works at."""
 _kept: Kept[Float32] = Kept(lambda: settings.PREVIEW_MEMORY, lambda array: int(array.nbytes))
 _local = threading.local()
 
@@ -68,18 +71,24 @@ class FrameValues:
             return source
         return engine.run(engine.compile_operations(operations), source, memory(name, source.shape), place=self.place)
 
+    def _scene(self, stages: Iterable[StageName]) -> tuple[Operation, ...]:
+        return tuple(op for stage in stages for op in self.segments[stage])
+
+    @property
+    def _rendered(self) -> tuple[Operation, ...]:
+        """From scene light to the display's, the finish included."""
+        return (*self.segments["rendering"], *self.segments["finish"])
+
     def before(self, stage: StageName, step: str = "") -> Float32:
-        """Scene light that enters a stage or a step of the trim, kept between requests."""
+        """Light that enters a stage or a step of a layer, kept between requests."""
         return self._up_to(self.path.until(stage, step))
 
     def scene(self, after: StageName = "look") -> Float32:
-        """Scene-linear working light after the input, trim or look."""
+        """Scene-linear working light after the input, the trims or the Looks."""
         if after not in self._made:
             base = (*self.segments["camera"], *self.segments["input"])
-            whole = {"input": base, "trim": (*base, *self.segments["trim"])}.get(
-                after, (*base, *self.segments["trim"], *self.segments["look"])
-            )
-            prefix = self.path.until(*self.in_hand) if self.in_hand[0] in ("trim", "look", "rendering") else base
+            whole = base if after == "input" else self._scene(stages_between("camera", after))
+            prefix = self.path.until(*self.in_hand) if self.in_hand[0] in SCENE_LIT else base
             if whole[: len(prefix)] != prefix:
                 prefix = whole if after == "input" else base
             self._made[after] = self._run(whole[len(prefix) :], self._up_to(prefix), f"scene {after}")
@@ -87,20 +96,18 @@ class FrameValues:
 
     def render(self) -> None:
         """Scene light, display signal and view in one pass, for a picture that needs all three."""
-        base = (
-            self.path.until(*self.in_hand)
-            if self.in_hand[0] in ("trim", "look", "rendering")
-            else self.path.until("trim")
-        )
-        whole = self.path.until("rendering")
+        whole, least = self.path.until("rendering"), self.path.until("camera_trim")
+        base = self.path.until(*self.in_hand) if self.in_hand[0] in SCENE_LIT else least
+        if self.in_hand[0] == "finish":
+            base = whole
         if whole[: len(base)] != base:
-            base = self.path.until("trim")
+            base = least
         to_view = view_operations(self.path)
         # The view begins by undoing the display's curve; it is taken from the light before that curve instead.
         signal: tuple[Operation, ...] = (*self.segments["display"], Tap(1))
         if to_view:
             signal = (Aside(signal), *light_to_screen(self.path.target))
-        operations = (*whole[len(base) :], Tap(0), *self.segments["rendering"], *signal)
+        operations = (*whole[len(base) :], Tap(0), *self._rendered, *signal)
         source = self._up_to(base)
         taps = memory("taps", (2, *source.shape))
         self._made["view"] = engine.run(
@@ -112,7 +119,7 @@ class FrameValues:
     def display_light(self) -> Float32:
         """Display light over the output's peak, in the output's primaries."""
         if "light" not in self._made:
-            self._made["light"] = self._run(self.segments["rendering"], self.scene(), "light")
+            self._made["light"] = self._run(self._rendered, self.scene(), "light")
         return self._made["light"]
 
     @property

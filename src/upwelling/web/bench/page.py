@@ -22,8 +22,9 @@ from upwelling.core.steps import SELECTIONS, STEPS, Matte
 from upwelling.core.steps.base import MIXES, OWN
 from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.web.bench.bars import bars_of
-from upwelling.web.bench.column import column, trim_fits
+from upwelling.web.bench.column import column, shared_strata, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
+from upwelling.web.bench.layers import layers_shown
 from upwelling.web.bench.scope import BOUNDARIES
 from upwelling.web.bench.strip import shelf_of, strip_of
 from upwelling.web.bench.tone_plot import tone_points
@@ -44,6 +45,11 @@ ADDRESSES = (
     "save",
     "undo",
     "redo",
+    "layer-touches",
+    "save-layer",
+    "undo-layer",
+    "redo-layer",
+    "move-step",
     "stand",
     "marks",
     "change-marks",
@@ -114,10 +120,21 @@ class Opened:
             "inherited_look": {"look": version.look if version else 0, "strength": self.look.strength},
             "look_origin": origins.get(self.look.origin, "nothing is given"),
             "correction": correction_shown(self.shot),
+            "layers": layers_shown(self.shot) if self.free else {},
+            "compared": self._compared(),
             "camera": {"name": camera.name, "others": camera.shots.count() - 1} if camera else None,
             "outputs": [self.rules.output, *(d.output for d in self.rules.deliveries)],
             "shared_development": development.model_dump(mode="json") if self.shot.is_raw else None,
         }
+
+    def _compared(self) -> list[dict[str, str]]:
+        """What the whole picture can be compared with beside other shots: unmanaged, and without one of its layers."""
+        if not self.free:
+            return []
+        shared = shared_strata(self.shot, self.path, self.settings)
+        rows = [("look", "Look"), *((kind, row["title"]) for kind, row in shared.items())]
+        without = [{"value": f"without:{kind}", "label": f"Without {title}"} for kind, title in rows]
+        return [{"value": "unmanaged:", "label": "Unmanaged: the file’s own numbers"}, *without]
 
     def _shot_itself(self) -> dict[str, Any]:
         shot = self.shot
@@ -155,6 +172,7 @@ class Opened:
             "fits": trim_fits(self.settings),
             "timed": self.shot.frames > 1,
             "inherited_look": self.look,
+            "second_look": looks_of(self.production).second(self.shot),
             "offered_looks": looks_of(self.production).offered,
             "methods": [_method(m) for m in (*TONE_MAPS, *((LutRendering,) if self.by_table else ()))],
             "tone": self.tone,
@@ -215,6 +233,7 @@ def step_kinds() -> dict[str, dict[str, Any]]:
             "keyed": step.keyable(),
             "rest": step().model_dump(mode="json"),
             "first_move": step.first_move,
+            "lights": step.lights,
             "curves": [curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]],
         }
         for step in STEPS

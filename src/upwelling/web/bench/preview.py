@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import struct
 from concurrent.futures import ThreadPoolExecutor
@@ -12,8 +13,9 @@ import numpy as np
 
 from upwelling.core import engine
 from upwelling.core.arrays import Float32
+from upwelling.core.colour.primaries import Primaries
 from upwelling.core.operations import Matte, ShowMatte
-from upwelling.core.path import Path, StageName
+from upwelling.core.path import LayerKind, Path, StageName
 from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW, LevelFacts, SceneFacts, scene_facts
 from upwelling.core.scopes.picture_views import (
     BAND_COLOURS,
@@ -32,6 +34,7 @@ from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.curve_ground import curve_ground, curve_line_of, has_curve, traced
 from upwelling.web.bench.figures import extremes_of, measure, numbers, percent, region_facts, spans_of
 from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.bench.hand import IN_HAND, in_hand
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.tone_plot import tone_points
@@ -62,9 +65,13 @@ GREY = np.uint8(118)
 class Wish:
     """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too:
     what is shown of
-    it, None for all. ``stage``, ``step`` and a ``curve`` of it are in hand."""
+    it, None for all. ``stage``, ``step`` and a ``curve`` of it are in hand. ``without`` leaves layers out, and
+    ``unmanaged`` shows the file's own numbers; ``drafts`` are shared layers that come with changes not saved yet."""
 
     without_trim: bool = False
+    without: tuple[LayerKind, ...] = ()
+    unmanaged: bool = False
+    drafts: tuple[str, ...] = ()
     lossless: bool = False
     raw: bool = False
     point: tuple[int, int] | None = None
@@ -88,7 +95,10 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     Raises Overtaken when the page has asked for something newer meanwhile.
     """
     taken = settings.model_copy(update={"trim_on": False}) if wish.without_trim else settings
-    path = path_at(shot, frame.number, taken, wish.output)
+    if wish.unmanaged:
+        shot = copy.copy(shot)
+        shot.managed = False
+    path = path_at(shot, frame.number, taken, wish.output).without_layers(*wish.without)
     made = FrameValues(frame.key, frame.working, path, (wish.stage, wish.step), place=frame.place)
     every = spans_of(shot, frame, wish.region, wish.bars)
     spans = every if wish.lossless else thinned(every)
@@ -103,7 +113,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     scene, signal = measure(made, frame, spans)
     histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
     drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
-    chosen = next((s for s in settings.steps if s.id == wish.step), None) if wish.stage == "trim" else None
+    chosen = in_hand(settings, wish.stage).find(wish.step) if wish.stage in IN_HAND else None
     step = chosen.at(frame.number) if chosen else None
     head = {
         "width": picture.shape[1],
@@ -113,7 +123,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "numbers": _numbers(shot, frame, made, spans, wish, scene, signal),
         "measured": percent(pixels_in(every) / (frame.working.shape[0] * frame.working.shape[1])),
         "region": region_facts(made, signal, spans) if wish.region else [],
-        "column": column(shot, path, settings),
+        "column": column(shot, path, settings, wish.drafts),
         # Where steps look around, one pixel's values take a window of them: at rest only.
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
         "fits": trim_fits(settings),
@@ -187,7 +197,8 @@ def _picture(made: FrameValues, frame: Frame, settings: ShotSettings, wish: Wish
         return clip_view(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code)
     picture = to_bytes(_seen(made, wish.viewing) if wish.viewing.acts else made.view)
     if wish.view in ("selection", "over", "matte"):
-        weight = _matte(made, next((s.at(frame.number) for s in settings.steps if s.id == wish.step), None))
+        held = in_hand(settings, wish.stage).find(wish.step)
+        weight = _matte(made, held.at(frame.number) if held else None)
         if weight is not None:
             return _through(picture, weight[..., None], wish.view)
     return picture
@@ -209,10 +220,15 @@ def _through(picture: Any, weight: Any, view: View) -> Any:
 
 def _matte(made: FrameValues, step: Step | None) -> Float32 | None:
     """How much of each pixel a step's matte selects, 0…1 (H, W); None where it has none."""
-    matte = step.limit.operation(made.path.working_primaries) if step is not None and step.limit else None
+    matte = step.limit.operation(_primaries(made)) if step is not None and step.limit else None
     if step is None or matte is None:
         return None
-    return engine.run(_shown(matte), made.before("trim", step.id), place=made.place)[..., 0]
+    return engine.run(_shown(matte), made.before(made.in_hand[0], step.id), place=made.place)[..., 0]
+
+
+def _primaries(made: FrameValues) -> Primaries:
+    """Of the light that the step in hand works on."""
+    return made.path.target.gamut if made.in_hand[0] == "finish" else made.path.working_primaries
 
 
 def _shown(matte: Matte) -> engine.Program:
@@ -249,15 +265,15 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
 
     Shares are of every ninth pixel, which is enough for a share. While a hand moves only what it selects is said.
     """
-    working = made.path.working_primaries
+    working = _primaries(made)
     matte = step.limit.operation(working) if step.limit else None
     if not wish.lossless:
         return {"step": step.id, "selected": _selected(matte, step, made)}
     said = [] if step.changes_nothing else list(tonal_report(step, working))
-    before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
+    before = np.ascontiguousarray(made.before(made.in_hand[0], step.id)[1::3, 1::3])
     spans = whole(*before.shape[:2])
     facts = scene_facts(before, working, np.eye(3), spans)
-    pixel = traced(made.before("trim", step.id), frame, wish.point)
+    pixel = traced(made.before(made.in_hand[0], step.id), frame, wish.point)
     ground = curve_ground(step, before, facts.counts.tolist(), pixel, working)
     out: dict[str, Any] = {"step": step.id, "ground": ground}
     changed = step.camera_light and bool(made.path.layer("trim").steps_before(step.id))
@@ -282,7 +298,7 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
 def _selected(matte: Matte | None, step: Step, made: FrameValues) -> str:
     if matte is None:
         return ""
-    before = np.ascontiguousarray(made.before("trim", step.id)[1::3, 1::3])
+    before = np.ascontiguousarray(made.before(made.in_hand[0], step.id)[1::3, 1::3])
     share = float(_thinned(_shown(matte), step, made, before)[..., 0].mean())
     return f"selects {percent(share)} of the picture · "
 
@@ -292,7 +308,9 @@ def _thinned(program: engine.Program, step: Step, made: FrameValues, before: Flo
     and picked from after.
     """
     if "neighbours" in program.needs:
-        return np.ascontiguousarray(engine.run(program, made.before("trim", step.id), place=made.place)[1::3, 1::3])
+        return np.ascontiguousarray(
+            engine.run(program, made.before(made.in_hand[0], step.id), place=made.place)[1::3, 1::3]
+        )
     return engine.run(program, before, place=made.place.part(1, 1, every=3) if made.place else None)
 
 

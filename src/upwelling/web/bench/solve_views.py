@@ -21,11 +21,12 @@ from upwelling.core.path import Path
 from upwelling.core.raw.neutral import neutral_light
 from upwelling.core.scopes.spans import Region, region_spans
 from upwelling.core.solving import AIMS, solve
-from upwelling.core.steps import STEPS, CalmNoise, ColourRange, Highlights, WhiteBalance, range_around, sampled
+from upwelling.core.steps import STEPS, AnyStep, CalmNoise, ColourRange, Highlights, WhiteBalance, range_around, sampled
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
 from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
 from upwelling.web.bench.curve_ground import curve_line_of, has_curve
+from upwelling.web.bench.hand import InHand, in_hand, put_steps
 from upwelling.web.bench.scope import luma_weights, read_choices
 from upwelling.web.common.requests import Refused, json_body, number, text_of, whole
 from upwelling.web.footage.access import shot_view
@@ -41,10 +42,10 @@ AROUND = 4
 """Pixels of the working frame on each side of the trace that count as its place."""
 
 
-def _patch(frame: Frame, path: Path, step: str, region: Region | None, point: dict[str, Any]) -> Float32:
+def _patch(frame: Frame, path: Path, at: tuple[InHand, str], region: Region | None, point: dict[str, Any]) -> Float32:
     """Scene light (N, 3) that reaches a step, in the region or around the trace."""
     height, width = frame.working.shape[:2]
-    program = engine.compile_operations(path.until("trim", step))
+    program = engine.compile_operations(path.until(*at))
     if region is not None:
         light = engine.run(program, frame.working, place=frame.place)
         return np.concatenate([light[y, a:b] for y, (a, b) in enumerate(region_spans(height, width, region)) if b > a])
@@ -90,14 +91,15 @@ def _place(body: dict[str, Any], shot: Shot) -> tuple[Frame, Region | None, dict
     return frame_of(shot, None if index is None else whole(index)), region, point if isinstance(point, dict) else {}
 
 
-def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettings, str, Float32]:
+def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettings, AnyStep, Float32]:
     body, settings = _settings_asked(request, shot)
-    step = text_of(body.get("step"))
-    if step not in [s.id for s in settings.steps]:
-        raise Refused("That step is no longer in the trim. Reload the page.")
+    hand = in_hand(settings, body.get("stage"))
+    step = hand.find(text_of(body.get("step")))
+    if step is None:
+        raise Refused(f"That step is no longer in the {hand.title}. Reload the page.")
     frame, region, point = _place(body, shot)
-    shown = settings.model_copy(update={"trim_on": True})
-    return body, settings, step, _patch(frame, path_at(shot, frame.number, shown), step, region, point)
+    path = path_at(shot, frame.number, hand.shown(settings), text_of(body.get("output")))
+    return body, settings, step, _patch(frame, path, (hand.kind, step.id), region, point)
 
 
 LOOK_ABOVE = " That is in scene light: the Look above it may still tint what the screen shows."
@@ -107,8 +109,7 @@ LOOK_ABOVE = " That is in scene light: the Look above it may still tint what the
 @shot_view()
 def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The scene light that makes the marked patch neutral, and how far off it was."""
-    _, settings, step, patch = _asked(request, shot)
-    chosen = next(s for s in settings.steps if s.id == step)
+    _, settings, chosen, patch = _asked(request, shot)
     if not isinstance(chosen, WhiteBalance):
         raise Refused("Only white balance can be set from a neutral patch.")
     if chosen.changes_nothing:
@@ -175,7 +176,7 @@ def _step_asked(
 ) -> tuple[dict[str, Any], ShotSettings, S]:
     """What was sent, the settings in it, and the step in hand; raises Refused for one of another kind."""
     body, settings = _settings_asked(request, shot)
-    step = next((s for s in settings.steps if s.id == text_of(body.get("step"))), None)
+    step = in_hand(settings, body.get("stage")).find(text_of(body.get("step")))
     if not isinstance(step, kind):
         raise Refused(otherwise)
     return body, settings, step
@@ -189,8 +190,9 @@ def clips(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     if shot.is_raw:
         raise Refused("A raw file’s highlights are rebuilt by its development, at the camera file stage.")
     frame, region, _ = _place(body, shot)
-    path = path_at(shot, frame.number, settings.model_copy(update={"trim_on": True}))
-    light = engine.run(engine.compile_operations(path.until("trim", step.id)), frame.working, place=frame.place)
+    hand = in_hand(settings, body.get("stage"))
+    path = path_at(shot, frame.number, hand.shown(settings))
+    light = engine.run(engine.compile_operations(path.until(hand.kind, step.id)), frame.working, place=frame.place)
     box = _box_of(frame, region)
     channels = path.source.primaries
     known = channels if channels.name in PRIMARIES else path.working_primaries
@@ -220,10 +222,10 @@ def noise(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
         min(max(frame.factor * (first + last) // 2 - side // 2, 0), size - side)
         for (first, last, _), side, size in zip(_spans(frame, region), sides, (frame.width, frame.height), strict=True)
     )
-    seen = []
+    seen, hand = [], in_hand(settings, body.get("stage"))
     for index in (frame.number, frame.number + 1)[: 1 + (frame.number < shot.last_frame)]:
-        path = path_at(shot, index, settings.model_copy(update={"trim_on": True}))
-        program = engine.compile_operations(path.until("trim", step.id))
+        path = path_at(shot, index, hand.shown(settings))
+        program = engine.compile_operations(path.until(hand.kind, step.id))
         code, place, inner = frame_of(shot, index).part(x, y, sides[0], sides[1], (sides[0], sides[1]), path.reach)
         seen.append(np.ascontiguousarray(engine.run(program, code, place=place)[inner]))
     there = Place(frame.width, frame.height, x, y)
@@ -241,19 +243,21 @@ def solve_of(request: HttpRequest, production: Production, shot: Shot) -> HttpRe
         raise Refused("There is no such aim. Reload the page.")
     level = body.get("level")
     frame, region, point = _place(body, shot)
-    shown = settings.model_copy(update={"trim_on": True})
-    path = path_at(shot, frame.number, shown, text_of(body.get("output"))).carried()
+    hand = in_hand(settings, body.get("stage"))
+    if hand.kind == "finish":
+        raise Refused("A level is reached before the rendering: take a trim in hand, the shot’s or a shared one.")
+    path = path_at(shot, frame.number, hand.shown(settings), text_of(body.get("output"))).carried()
     if not path.rendering.on or not path.display.on:
         raise Refused("A level of the display is aimed at: switch rendering and display on first.")
     codes = _codes(frame, region, point)
-    found = solve(aim, path, codes, luma_weights(path), None if level is None else number(level) / 100)  # type: ignore[arg-type]
-    step = (
-        found.step if found.step.id else found.step.model_copy(update={"id": free_id(settings.steps, found.step.kind)})
-    )
-    kept = [step if own.id == step.id else own for own in settings.steps]
+    found = solve(aim, path, codes, luma_weights(path), None if level is None else number(level) / 100, hand.kind)  # type: ignore[arg-type]
+    step = found.step
+    if not step.id:
+        step = step.model_copy(update={"id": free_id(hand.steps, step.kind)})
+    kept = [step if own.id == step.id else own for own in hand.steps]
     steps = kept if found.step.id else [*kept, step]
-    whole_settings = read_settings({**settings.model_dump(), "steps": [one.model_dump() for one in steps]})
-    sent = [one.model_dump(mode="json") for one in whole_settings.steps]
+    checked = in_hand(read_settings(put_steps(hand, settings, steps)), hand.kind)
+    sent = [one.model_dump(mode="json") for one in checked.steps]
     return JsonResponse({"steps": sent, "step": step.id, "sentence": found.sentence})
 
 
@@ -291,7 +295,7 @@ def colour_range(request: HttpRequest, production: Production, shot: Shot) -> Ht
     taken in or away.
     """
     body, settings, _, patch = _asked(request, shot)
-    working = path_of(shot, settings).working_primaries
+    working = in_hand(settings, body.get("stage")).primaries(path_of(shot, settings))
     how, sent = text_of(body.get("how")), body.get("range")
     if how not in ("more", "less"):
         return JsonResponse({"range": range_around(patch, working).model_dump(mode="json"), "join": "", "sentence": ""})

@@ -12,7 +12,7 @@ from upwelling.core.colour.primaries import rgb_to_xyz
 from upwelling.core.encodings import legal_to_full
 from upwelling.core.operations import Operation, Place, run_reference
 from upwelling.core.operations.colour import polar
-from upwelling.core.path import Path
+from upwelling.core.path import STAGES, Path, stages_between
 from upwelling.core.path import trace as path_trace
 from upwelling.core.steps.selections.colour_range import oklab_rows
 from upwelling.web.footage.frames import Frame
@@ -36,7 +36,7 @@ def _unseen(shot: Shot, path: Path, frame: Frame, x: int, y: int) -> dict[str, A
     """The file's code of a pixel whose other values would take more of a large frame than one look is worth."""
     code = frame.still.code[y, x].astype(np.float64)
     integer = shot.depth not in ("half", "float") and not shot.is_raw
-    unknown = dict.fromkeys(("input", "trim", "look", "rendering", "display"), UNKNOWN)
+    unknown: dict[str, Any] = dict.fromkeys(STAGES[1:], UNKNOWN)
     said = {"stops": "too large a frame", "signal": "–", "colour": "–", "values": {"stops": None, "signal": None}}
     camera = [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code]
     return {"x": x, "y": y, "camera": camera, **unknown, **said}
@@ -64,7 +64,7 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     run = run_reference if window.shape[0] * window.shape[1] <= EXACT_UP_TO else _fast
     boundaries = {boundary.stage: boundary for boundary in path_trace(path, window, place, at, run)}
     known = shot.settled.is_settled and shot.is_managed
-    scene = np.array(boundaries["look"].rgb)
+    scene = np.array(boundaries["group_look"].rgb)
     luminance = float(scene @ rgb_to_xyz(path.working_primaries)[1])
     integer = shot.depth not in ("half", "float") and not shot.is_raw
     return {
@@ -73,9 +73,12 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
         "camera": [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code],
         **{
             stage: [_light(v) for v in boundaries[stage].rgb] if known else UNKNOWN
-            for stage in ("input", "trim", "look")
+            for stage in stages_between("input", "look")
         },
-        "rendering": [_number(v, 2) for v in boundaries["rendering"].rgb] if known else UNKNOWN,
+        **{
+            stage: [_number(v, 2) for v in boundaries[stage].rgb] if known else UNKNOWN
+            for stage in ("rendering", "finish")
+        },
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
         "stops": _stops(luminance) if known else "not known",
         "colour": _colour(scene, path) if known else "not known",

@@ -8,14 +8,14 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from upwelling.core.path import StageName
+from upwelling.core.path import LAYERS, StageName
 from upwelling.web.bench.opening import remember
 from upwelling.web.bench.page import Opened, correction_shown
 from upwelling.web.bench.preview import View, Wish, preview
 from upwelling.web.bench.scope import read_choices
 from upwelling.web.bench.tickets import Overtaken, Ticket
 from upwelling.web.bench.viewing import viewing_of
-from upwelling.web.common.requests import json_body, one_of, text_of, whole, whole_or
+from upwelling.web.common.requests import json_body, list_of, one_of, text_of, whole, whole_or
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.history import Outdated, apply_or_keep, history_ends, move_in_history
@@ -57,6 +57,9 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
     point, part = body.get("point"), body.get("part")
     wish = Wish(
         without_trim=bool(body.get("untrimmed")),
+        without=tuple(kind for kind in LAYERS if kind in list_of(body.get("without"))),
+        unmanaged=bool(body.get("unmanaged")),
+        drafts=tuple(map(text_of, list_of(body.get("drafts")))),
         lossless=bool(body.get("lossless")),
         raw=bool(body.get("raw")),
         scopes=scopes,

@@ -11,6 +11,7 @@ from django.utils import timezone
 from upwelling.core.documents import sealed
 from upwelling.core.steps import AnyStep
 from upwelling.web.common.requests import Refused
+from upwelling.web.footage.layer_models import LayerVersion
 from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
 from upwelling.web.footage.paths import path_of
@@ -108,6 +109,14 @@ def move_in_history(shot: Shot, by: int) -> Shot:
     return _stand_at(fresh, fresh.position + by)
 
 
+def stand_before(state: ShotState) -> None:
+    """Takes a shot back to before a state that came with another change; raises Refused where it was changed since."""
+    fresh = Shot.objects.select_for_update().get(pk=state.shot_id)
+    if fresh.position != state.position:
+        raise Refused(f"{fresh.name} was changed since a step was moved out of it. Undo there first.")
+    _stand_at(fresh, state.position - 1, with_layer=True)
+
+
 @transaction.atomic
 def return_to(shot: Shot, position: int) -> Shot:
     """Goes to any state of the history; what lies after it stays for redo.
@@ -120,7 +129,19 @@ def return_to(shot: Shot, position: int) -> Shot:
     return _stand_at(fresh, position)
 
 
-def _stand_at(fresh: Shot, position: int) -> Shot:
+def _stand_at(fresh: Shot, position: int, *, with_layer: bool = False) -> Shot:
+    """Stands at a state of the history. One that came with a change of a layer is left, or come back to, by undoing
+    that change, which does both.
+    """
+    low, high = sorted((fresh.position, position))
+    crossed = LayerVersion.objects.filter(
+        shot_state__shot=fresh, shot_state__position__gt=low, shot_state__position__lte=high
+    )
+    moved = None if with_layer else crossed.select_related("layer__camera", "layer__group").first()
+    if moved is not None:
+        raise Refused(
+            f"That moved a step to or from {moved.layer}: take that layer in hand, and undo it there for both."
+        )
     fresh.position = position
     fresh.version += 1
     fresh.save(update_fields=["position", "version"])

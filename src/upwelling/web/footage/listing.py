@@ -89,7 +89,11 @@ def own_looks(production: Production) -> dict[int, int]:
 
 def numbers_with(look: Look) -> list[int]:
     """The numbers of the shots on which a Look is in force, by camera and name."""
-    return [number for number, chosen in looks_in_force(look.production) if chosen == look.pk]
+    production, over = look.production, looks_of(look.production).over
+    groups = {group for group, (given, _, _) in over.items() if given == look.pk}
+    rows = looks_in_force(production)
+    within = set(production.shots.filter(group__in=groups).values_list("pk", flat=True)) if groups else set()
+    return [number for number, chosen in rows if chosen == look.pk or number in within]
 
 
 def looks_in_force(production: Production) -> list[tuple[int, int]]:

@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from upwelling.core.documents import opened
 from upwelling.core.errors import BadValue
 from upwelling.core.parameters import refusal
-from upwelling.core.path import Layer
+from upwelling.core.path import Layer, LayerKind
 from upwelling.core.path.look_recipe import STEP_LIST, LookRecipe
 from upwelling.core.steps import AnyStep
 from upwelling.web.common.models import Authored
@@ -111,6 +111,8 @@ class LookGiven(models.Model):
     group = models.OneToOneField(ShotGroup, null=True, on_delete=models.CASCADE, related_name="look_given")
     look = models.ForeignKey(Look, null=True, on_delete=models.CASCADE, related_name="given")
     strength = models.FloatField(default=1.0)
+    over = models.BooleanField(default=False)
+    """Whether a group's Look acts after the production's, as a second one, instead of taking its place."""
 
     class Meta:
         constraints = (
@@ -174,12 +176,12 @@ class InForce:
         at = f" at {self.strength * 100:.0f} %" if self.strength < 1 else ""
         return f"{self.version.name}, version {self.version.number}{at}"
 
-    def stage(self, on: bool) -> Layer:
+    def stage(self, on: bool, kind: LayerKind = "look") -> Layer:
         """As a layer of the path."""
         if self.version is None:
-            return Layer(kind="look", on=on)
+            return Layer(kind=kind, on=on)
         name, steps = self.version.name, self.version.steps
-        return Layer(kind="look", name=name, steps=steps, strength=self.strength, on=on)
+        return Layer(kind=kind, name=name, whose=self.group, steps=steps, strength=self.strength, on=on)
 
 
 @dataclass(frozen=True)
@@ -188,6 +190,8 @@ class LookTable:
 
     versions: dict[int, Version]
     given: dict[int | None, tuple[int | None, float, str]]
+    over: dict[int, tuple[int | None, float, str]]
+    """What groups are given as a second Look, after the first."""
 
     @property
     def for_all(self) -> InForce:
@@ -200,6 +204,13 @@ class LookTable:
         if shot.group_id is None or shot.group_id not in self.given:
             return self.for_all
         look, strength, group = self.given[shot.group_id]
+        return InForce(self.versions.get(look or 0), strength, "group", group)
+
+    def second(self, shot: Shot) -> InForce | None:
+        """The Look that the shot's group has over the first one; None where it has none of that kind."""
+        if shot.group_id is None or shot.group_id not in self.over:
+            return None
+        look, strength, group = self.over[shot.group_id]
         return InForce(self.versions.get(look or 0), strength, "group", group)
 
     def in_force(self, shot: Shot, settings: ShotSettings) -> InForce:
@@ -224,15 +235,13 @@ def looks_of(production: Production) -> LookTable:
             .values_list("look_id", "look__name", "number", "pk", "created", "look__retired")
         )
         versions = {row[0]: Version(*row) for row in rows}
-        given: dict[int | None, tuple[int | None, float, str]] = {
-            group: (look, strength, name or "")
-            for group, look, strength, name in production.looks_given.values_list(
-                "group_id", "look_id", "strength", "group__name"
-            )
-        }
-        kept["look_table"] = LookTable(versions, given)
-    table: LookTable = kept["look_table"]
-    return table
+        table = LookTable(versions, {}, {})
+        fields = ("group_id", "look_id", "strength", "group__name", "over")
+        for group, look, strength, name, over in production.looks_given.values_list(*fields):
+            (table.over if over and group else table.given)[group] = (look, strength, name or "")
+        kept["look_table"] = table
+    found: LookTable = kept["look_table"]
+    return found
 
 
 def forget_looks(production: Production) -> None:

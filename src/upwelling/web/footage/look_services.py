@@ -144,14 +144,28 @@ def checked_strength(strength: float) -> float:
 
 @transaction.atomic
 def give_to_all(
-    production: Production, look: Look | None, strength: float, group: ShotGroup | None = None, *, inherit: bool = False
+    production: Production,
+    look: Look | None,
+    strength: float,
+    group: ShotGroup | None = None,
+    *,
+    inherit: bool = False,
+    over: bool = False,
 ) -> None:
-    """Gives a Look to a group, or to the production; ``inherit`` takes a group's (or the production's) away again."""
+    """Gives a Look to a group, or to the production; ``inherit`` takes a group's (or the production's) away again.
+    ``over``: a group's acts after the production's, instead of taking its place.
+    """
     if inherit:
         LookGiven.objects.filter(production=production, group=group).delete()
     else:
         LookGiven.objects.update_or_create(
-            production=production, group=group, defaults={"look": look, "strength": checked_strength(strength)}
+            production=production,
+            group=group,
+            defaults={
+                "look": look,
+                "strength": checked_strength(strength),
+                "over": over and group is not None and look is not None,
+            },
         )
     forget_looks(production)
 

@@ -1,32 +1,34 @@
-"""Two people's changes to one shot, put together where they touched different things."""
+"""Two people's changes to one shot, or to one layer, put together where they touched different things."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
 from upwelling.core.steps import AnyStep
+from upwelling.web.footage.layer_content import LayerContent
 from upwelling.web.footage.shot_settings import ShotSettings
 
+S = TypeVar("S", ShotSettings, LayerContent)
 _APART = object()
 """Both changed it, and not alike."""
 
 
-def merged(base: ShotSettings, mine: ShotSettings, theirs: ShotSettings) -> ShotSettings | None:
+def merged(base: S, mine: S, theirs: S) -> S | None:
     """``theirs`` with what ``mine`` changed since ``base``, step by step and setting by setting; None where both
     changed the same step, setting or order, or where both together are no possible settings.
     """
     body: dict[str, Any] = {}
-    for name in ShotSettings.model_fields:
+    for name in type(base).model_fields:
         if name != "steps":
             body[name] = _three(getattr(base, name), getattr(mine, name), getattr(theirs, name))
     steps = _steps(base.steps, mine.steps, theirs.steps)
     if steps is None or any(value is _APART for value in body.values()):
         return None
     try:
-        return ShotSettings.model_validate({**body, "steps": steps})
+        return type(base).model_validate({**body, "steps": steps})
     except ValidationError:
         return None
 

@@ -23,6 +23,7 @@ from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.decoding import matrix_of, said_of
 from upwelling.web.footage.inheritance import Settled, settled
+from upwelling.web.footage.layer_models import LayerVersion, SharedLayer
 from upwelling.web.footage.look_models import InForce, Look, LookGiven, LookVersion, ShotGroup, looks_of
 from upwelling.web.footage.presence import Presence
 from upwelling.web.footage.shelf_models import ShelfReference
@@ -33,12 +34,14 @@ from upwelling.web.productions.models import Production
 __all__ = [
     "Arrival",
     "Camera",
+    "LayerVersion",
     "Look",
     "LookGiven",
     "LookVersion",
     "Mark",
     "Presence",
     "SharedChange",
+    "SharedLayer",
     "ShelfReference",
     "Shot",
     "ShotGroup",

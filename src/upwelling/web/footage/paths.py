@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from pydantic import ValidationError
 
 from upwelling.core.documents import read_stored
 from upwelling.core.errors import UpwellingError
+from upwelling.core.outputs import Output
 from upwelling.core.parameters import refusal
 from upwelling.core.path import CameraFile, Correction, Display, Input, Layer, Path, RenderingStage
 from upwelling.core.raw import Development, RawProfile, RawSettings
 from upwelling.web.footage.around import ShotFrames
+from upwelling.web.footage.layer_content import LayerContent
+from upwelling.web.footage.layer_models import SHARED, SharedKind, layers_of
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -52,10 +56,7 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
             hlg_black_nits=rules.hlg_black_nits,
             correction=correction_of(shot) if own.correction_on else None,
         ),
-        layers=(
-            Layer(steps=own.steps, groups=own.groups, on=on and own.trim_on),
-            looks_of(shot.production).in_force(shot, own).stage(on and own.look_on),
-        ),
+        layers=_layers(shot, own, display.target, on),
         rendering=RenderingStage(
             method=method, look=own.display_look(rules.display_look(display.target.is_hdr)), on=on and own.rendering_on
         ),
@@ -63,6 +64,33 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
     )
     path.at(shot.frame).segments()
     return path
+
+
+def _layers(shot: Shot, own: ShotSettings, target: Output, on: bool) -> tuple[Layer, ...]:
+    """The shot's own trim and Look, and what it shares, as it takes that; all off while nothing can be computed."""
+    looks = looks_of(shot.production)
+    shared = [layer for kind in SHARED if (layer := shared_layer(shot, own, kind, target)) is not None]
+    second = looks.second(shot)
+    if second is not None:
+        use = own.group_look
+        strength = second.strength if use.strength is None else use.strength
+        shared.append(replace(second, strength=strength).stage(use.on, "group_look"))
+    return (
+        Layer(steps=own.steps, groups=own.groups, on=on and own.trim_on),
+        looks.in_force(shot, own).stage(on and own.look_on),
+        *(layer.model_copy(update={"on": on and layer.on}) for layer in shared),
+    )
+
+
+def shared_layer(shot: Shot, own: ShotSettings, kind: SharedKind, target: Output) -> Layer | None:
+    """A layer that the shot shares, as it takes it: its camera's, its group's, or the finish; None where there is
+    none.
+    """
+    held, use = layers_of(shot.production).of(shot, kind, target), own.use_of(kind)
+    if held is None and use.own is None:
+        return None
+    content = use.of(held.content if held else LayerContent())
+    return content.layer(kind, held.whose if held else "", held.whose if held and kind == "finish" else "")
 
 
 def path_at(shot: Shot, frame: int | None = None, chosen: ShotSettings | None = None, output: str = "") -> Path:

@@ -15,8 +15,8 @@ from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering, DisplayLook
 from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
+from upwelling.web.footage.layer_content import MOST_STEPS, LayerUse
 
-MOST_STEPS = 24
 Way = Literal["replace", "on top", "own"]
 WAYS: dict[Way, str] = {
     "replace": "In place of the step of that kind",
@@ -52,7 +52,8 @@ class OwnLook(Frozen):
 class ShotSettings(Frozen):
     """The trim, an own Look (None: the group's or production's), an own rendering (None: the production's), whether the
     production's Look of the display is taken and how strongly (None: as the production), an own raw development (None:
-    the camera's), which stages are on, and whether its camera's correction is taken.
+    the camera's), which stages are on, whether its camera's correction is taken, and how the layers are taken that it
+    shares with others.
 
     Each step of the trim has an id of its own, by which pages, history and pasting know it.
     """
@@ -66,9 +67,13 @@ class ShotSettings(Frozen):
     development: Development | None = None
     input_on: bool = True
     correction_on: bool = True
+    camera_trim: LayerUse = LayerUse()
+    group_trim: LayerUse = LayerUse()
     trim_on: bool = True
     look_on: bool = True
+    group_look: LayerUse = LayerUse()
     rendering_on: bool = True
+    finish: LayerUse = LayerUse()
     display_on: bool = True
 
     @model_validator(mode="after")
@@ -88,6 +93,17 @@ class ShotSettings(Frozen):
                         f"“{one.shown_name}” of {step.shown_name} is linked to a shape that differs from it"
                     )
         return self
+
+    @model_validator(mode="after")
+    def _looks_have_no_copies(self) -> Self:
+        if self.group_look.own is not None:
+            raise ValueError("A Look is shared by its name: a shot takes it at its own strength, or another Look")
+        return self
+
+    def use_of(self, kind: str) -> LayerUse:
+        """How a shared layer of a kind is taken."""
+        use: LayerUse = getattr(self, kind)
+        return use
 
     @property
     def active(self) -> list[AnyStep]:

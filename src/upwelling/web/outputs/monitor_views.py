@@ -59,7 +59,7 @@ def look(request: HttpRequest, production: Production, shot: Shot) -> JsonRespon
     except ValidationError as error:
         raise BadValue(refusal(error)) from None
     scene, path = scene_of(shot, text_of(body.get("output")))
-    light = engine.run(engine.compile_operations(path.segments()["rendering"]), scene)
+    light = engine.run(engine.compile_operations((*path.segments()["rendering"], *path.segments()["finish"])), scene)
     target = path.target
     readings = [
         {

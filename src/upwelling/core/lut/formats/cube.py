@@ -44,7 +44,7 @@ def parse_cube(data: bytes, name: object = "table.cube") -> Lut1D | Lut3D:
         end = data.find(b"\n", position)
         end = len(data) if end < 0 else end
         line = data[position:end].decode("utf-8").strip()
-        if line and (line[0].isdigit() or line[0] in "+-."):
+        if line and (line[0].isdecimal() or line[0] in "+-."):
             break
         line_number += 1
         if line_number > MOST_HEADER_LINES:

@@ -72,7 +72,7 @@ def parse_edl(data: bytes, name: object = "list.edl", rate: int = 0) -> list[Cdl
     events: list[CdlEvent] = []
     for number, line in enumerate(lines, 1):
         text = line.strip()
-        if text[:1].isdigit():
+        if text[:1].isdecimal():
             events.append(_event(text, rate, name, number))
         elif found := _CORRECTION.fullmatch(text):
             if not events:
@@ -98,7 +98,7 @@ def _rate_of(lines: Sequence[str]) -> int:
         (
             int(found[4])
             for line in lines
-            if line[:1].isdigit() or line.strip()[:1].isdigit()
+            if line[:1].isdecimal() or line.strip()[:1].isdecimal()
             for found in _TIMECODE.finditer(line)
         ),
         default=0,
@@ -116,11 +116,11 @@ def _event(text: str, rate: int, name: object, line: int) -> CdlEvent:
         raise BadLut(
             name, f"an event should end in four timecodes of frames below {rate}, found “{' '.join(times)[:60]}”.", line
         ) from None
-    if len(head) > 2 and head[-1].isdigit() and _CUT.fullmatch(head[-2]):
+    if len(head) > 2 and head[-1].isdecimal() and _CUT.fullmatch(head[-2]):
         head = head[:-1]  # the length of a transition
     if (
         len(head) < 4
-        or not head[0].isdigit()
+        or not head[0].isdecimal()
         or len(head[0]) > 6
         or not _CUT.fullmatch(head[-1])
         or not _TRACK.fullmatch(head[-2])

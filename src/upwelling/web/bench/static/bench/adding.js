@@ -3,7 +3,7 @@ export const adding = {
   openAdding() {
     if (this.locked) return;
     if (this.$refs.help.open) return;
-    this.stage = "trim";
+    this.stage = this.layers.hand;
     this.tab = "steps";
     this.$refs.addWord.value = "";
     this.findKinds();
@@ -30,7 +30,7 @@ export const adding = {
     };
     let best = null;
     for (const row of this.kindRows) {
-      row.hidden = rank(row) > 3;
+      row.hidden = rank(row) > 3 || !this.data.kinds[row.dataset.kind].lights.includes(this.lightsOf);
       if (!row.hidden && (!best || rank(row) < rank(best))) best = row;
     }
     this.$refs.noKind.hidden = Boolean(best);

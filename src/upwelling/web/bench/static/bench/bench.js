@@ -8,10 +8,12 @@ import { following } from "./following.js";
 import { fromPicture } from "./from_picture.js";
 import { groups } from "./groups.js";
 import { keys } from "./keys.js";
+import { layers } from "./layers.js";
 import { look } from "./look.js";
 import { marks } from "./marks.js";
 import { matching } from "./matching.js";
 import { merged } from "./merged.js";
+import { Layers, TRIMS } from "./model/layers.js";
 import { REFUSED, Saving } from "./model/saving.js";
 import { Steps } from "./model/steps.js";
 import { motion } from "./motion.js";
@@ -34,7 +36,7 @@ import { viewing } from "./viewing.js";
 import { where } from "./where.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
-const EDITING = [controls, raw, matching, marks, look, rendering, solving, fromPicture];
+const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
 const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
@@ -62,11 +64,13 @@ document.addEventListener("alpine:init", () => {
       this.own = Alpine.$data(this.$root);
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
       this.settings = this.data.settings;
+      this.layers = new Layers(() => this.own.settings, this.data.layers, Alpine.raw);
       this.model = new Steps(() => this.own.settings, this.data);
       this.correction = this.data.correction;
       this.history = this.data.history;
       for (const stage of STAGES) {
-        this.lines[stage] = this.$root.querySelector(`.stratum[data-stage=${stage}] p`).textContent;
+        const line = this.$root.querySelector(`.stratum[data-stage=${stage}] p`);
+        this.lines[stage] = line ? line.textContent : "";
         this.values[stage] = { a: "", b: "", c: "" };
       }
       if (!this.data.settled || !this.data.managed) this.stage = "input";
@@ -88,20 +92,34 @@ document.addEventListener("alpine:init", () => {
     },
     get strata() {
       return Object.fromEntries(
-        STAGES.map((stage) => [stage, { chosen: stage === this.stage, off: this.settings[stage + "_on"] === false }]),
+        STAGES.map((stage) => [stage, { chosen: stage === this.stage, off: this.isOff(stage) }]),
       );
     },
+    isOff(stage) {
+      const held = this.settings[stage];
+      return held && held.on !== undefined ? !held.on : this.settings[stage + "_on"] === false;
+    },
+    // What undo and redo would do: in the shot's history, in the draft in hand, or to the layer in hand for all.
+    get ends() {
+      if (!this.handIs.shared) return this.history;
+      const draft = this.layers.drafts[this.layers.hand] || { past: [], next: [] },
+        last = (list) => (list.length ? list[list.length - 1].label : null),
+        { undo, redo } = this.handHeld.history,
+        forAll = (label) => label && `${label}, for ${this.handHeld.follow} shots`;
+      if (draft.past.length || draft.next.length) return { undo: last(draft.past), redo: last(draft.next) };
+      return { undo: forAll(undo), redo: forAll(redo) };
+    },
     get canUndo() {
-      return this.data.editable && this.history.undo !== null;
+      return this.data.editable && this.ends.undo !== null;
     },
     get canRedo() {
-      return this.data.editable && this.history.redo !== null;
+      return this.data.editable && this.ends.redo !== null;
     },
     get undoTitle() {
-      return this.history.undo ? "Undo: " + this.history.undo + " (Ctrl Z)" : "Nothing to undo";
+      return this.ends.undo ? "Undo: " + this.ends.undo + " (Ctrl Z)" : "Nothing to undo";
     },
     get redoTitle() {
-      return this.history.redo ? "Redo: " + this.history.redo + " (Ctrl Shift Z)" : "Nothing to redo";
+      return this.ends.redo ? "Redo: " + this.ends.redo + " (Ctrl Shift Z)" : "Nothing to redo";
     },
     get hasCorrection() {
       return this.correction.name !== "";
@@ -153,9 +171,7 @@ document.addEventListener("alpine:init", () => {
     },
 
     select(event) {
-      this.stage = event.currentTarget.dataset.stage;
-      this.placeOverlays();
-      this.refresh(true);
+      this.takeStage(event.currentTarget.dataset.stage);
     },
 
     // --- saving ---------------------------------------------------------------------------------------------------
@@ -174,26 +190,36 @@ document.addEventListener("alpine:init", () => {
           this.complain("save", error.message);
         },
       });
-      this.saver.knows(this.settings);
+      this.saver.knows(this.layers.forShot());
     },
     get saving() {
       return this.saver.done;
     },
+    // The hand came to rest: the shot is saved, or the state is one of the draft of the layer in hand.
     save(label) {
+      clearTimeout(this.soon);
+      if (!this.data.editable) return undefined;
+      if (!this.handIs.shared) return this.saveShot(label);
+      this.layers.note(label);
+      return this.refresh(true);
+    },
+    saveShot(label) {
       clearTimeout(this.soon);
       if (!this.data.editable) return undefined;
       this.refresh(true);
       this.work(1);
-      return this.saver.save(this.settings, label, () => this.history.version).finally(() => this.work(-1));
+      return this.saver.save(this.layers.forShot(), label, () => this.history.version).finally(() => this.work(-1));
     },
     // What could not be saved is tried again when the person comes back to the page, and told before it is left.
     keepTrying() {
-      window.addEventListener("focus", () => this.saver.unsaved && this.save(this.saver.unsaved));
-      window.addEventListener("beforeunload", (event) => this.saver.unsaved && event.preventDefault());
+      window.addEventListener("focus", () => this.saver.unsaved && this.saveShot(this.saver.unsaved));
+      window.addEventListener("beforeunload", (event) => {
+        if (this.saver.unsaved || this.layers.dirty.length) event.preventDefault();
+      });
     },
     // Someone else changed other steps meanwhile: both are in force now, and theirs come into this page.
     putTogether(said, sent) {
-      const untouched = JSON.stringify(this.settings) === JSON.stringify(sent);
+      const untouched = JSON.stringify(this.layers.forShot()) === JSON.stringify(sent);
       if (untouched) this.take(said);
       // The hand has gone on: its next save, of the version from before, is put together with what is in force now.
       else this.saver.knows(sent);
@@ -208,14 +234,16 @@ document.addEventListener("alpine:init", () => {
     // The server refused the last settings: the page returns to those it took.
     goBack(settings) {
       this.settings = settings;
+      this.layers.renewed();
       this.rebuild();
       this.takeMethod();
       this.refresh(true);
     },
     take(said) {
-      this.settings = said.settings;
-      this.correction = said.correction;
       this.saver.knows(said.settings);
+      this.settings = said.settings;
+      this.layers.renewed();
+      this.correction = said.correction;
       this.history = said.history;
       this.showThumbnail(said.thumbnail);
       this.dismiss();
@@ -235,15 +263,25 @@ document.addEventListener("alpine:init", () => {
       }
     },
     undo() {
-      if (this.canUndo) this.move(this.data.urls.undo);
+      if (this.canUndo) this.moveBy("undo");
     },
     redo() {
-      if (this.canRedo) this.move(this.data.urls.redo);
+      if (this.canRedo) this.moveBy("redo");
+    },
+    moveBy(way) {
+      if (!this.handIs.shared) return this.move(this.data.urls[way]);
+      const draft = this.layers.drafts[this.layers.hand];
+      if (!draft || !(draft.past.length || draft.next.length)) return this.undoLayer(`${way}-layer`);
+      this.layers[way]();
+      this.rebuild();
+      return this.refresh(true);
     },
     toggle(event) {
-      const name = event.target.dataset.switch;
-      this.settings[name] = event.target.checked;
-      this.save(name.replace("_on", "") + (event.target.checked ? " on" : " off"));
+      const [name, within] = event.target.dataset.switch.split("."),
+        { checked } = event.target;
+      if (within) this.settings[name][within] = checked;
+      else this.settings[name] = checked;
+      this.saveShot(name.replace("_on", "").replace("_", " ") + (checked ? " on" : " off"));
     },
     inheritDevelopment() {
       this.settings.development = null;
@@ -265,7 +303,8 @@ document.addEventListener("alpine:init", () => {
         view: this.view,
         part: this.part,
         stage: this.stage,
-        step: this.stage === "trim" ? this.step : "",
+        step: TRIMS.includes(this.stage) ? this.step : "",
+        drafts: this.layers.draftsSeen(this.outputShown),
         curve: this.curve ? this.curve.spec.path : "",
         output: this.output,
         viewing: this.viewingSent,
@@ -274,7 +313,7 @@ document.addEventListener("alpine:init", () => {
     refresh(lossless) {
       this.previews.ask(this.data.urls.preview, {
         ...this.wish(lossless),
-        settings: Alpine.raw(this.settings),
+        settings: this.layers.seen(this.outputShown),
         untrimmed: this.held || this.compare === "untrimmed",
       });
       if (lossless) this.refreshOther();

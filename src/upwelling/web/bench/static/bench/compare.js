@@ -70,6 +70,8 @@ export const compare = {
     const shelf = this.shelf.map((one) => ({ value: `shelf:${one.pk}`, label: `Shelf: ${one.name}` }));
     return [
       { value: "untrimmed", label: "Without trim" },
+      ...(this.trial ? [{ value: "elsewhere", label: `With the step ${this.trialText}` }] : []),
+      ...this.data.compared,
       ...marks,
       ...shelf,
       ...this.data.others.map((shot) => ({ value: `shot:${shot.pk}`, label: shot.name })),
@@ -174,10 +176,14 @@ export const compare = {
     this.otherPart = this.part;
     const mark = (this.marks || []).find((one) => String(one.pk) === pk);
     if (kind === "mark" && !mark) return this.setAgainst("untrimmed");
+    if (kind === "elsewhere" && !this.trial) return this.setAgainst("untrimmed");
+    const now = kind === "elsewhere" ? this.trialSettings() : this.layers.seen(this.outputShown);
     return this.others.ask(this.data.urls.preview, {
       ...wish,
-      settings: mark ? mark.settings : this.settings,
+      settings: mark ? mark.settings : now,
       untrimmed: kind === "untrimmed",
+      without: kind === "without" ? [pk] : [],
+      unmanaged: kind === "unmanaged",
     });
   },
   showOther(head) {

@@ -132,7 +132,7 @@ export const controls = {
       if (value !== undefined) choice.value = value;
     }
     this.takeLook();
-    for (const input of this.$root.querySelectorAll(".switch")) input.checked = this.settings[input.dataset.switch];
+    for (const input of this.$root.querySelectorAll(".switch")) input.checked = input.dataset.switch.split(".").reduce((place, key) => place[key], this.settings);
   },
   commitSoon(cell) {
     clearTimeout(this.soon);

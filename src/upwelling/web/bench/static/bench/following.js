@@ -44,7 +44,7 @@ export const following = {
     const shape = this.inHand,
       owner = `${this.step}/${shape.id}`,
       body = {
-        settings: copyOf(this.settings),
+        settings: copyOf(this.layers.forShot()),
         step: this.step,
         selection: shape.id,
         frame: this.frame,

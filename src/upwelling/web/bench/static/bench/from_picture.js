@@ -19,7 +19,9 @@ export const fromPicture = {
     this.work(1);
     try {
       const body = {
-        settings: this.settings,
+        settings: this.layers.seen(this.outputShown),
+        stage: this.layers.hand,
+        output: this.output,
         step: this.step,
         region: this.region,
         point: this.point,

@@ -53,7 +53,7 @@ export const keys = {
     if (event.target.matches("input[type=text], input[type=search], input[type=number], select, textarea")) return null;
     if (event.altKey) {
       const way = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-      if (!way || this.stage !== "trim" || this.tab !== "steps") return null;
+      if (!way || this.stage !== this.layers.hand || this.tab !== "steps") return null;
       event.preventDefault();
       return this.moveStep(way);
     }
@@ -78,7 +78,7 @@ export const keys = {
       z: () => this.setZoom({ fit: "100", 100: "200", 200: "fit" }[this.zoom]),
       e: () => this.setView(this.view === "stops" ? "picture" : "stops"),
       o: () => this.toggleShapes(),
-      k: () => this.data.frames.last > this.data.frames.first && this.toggleKey(),
+      k: () => this.handIs.trim && this.data.frames.last > this.data.frames.first && this.toggleKey(),
       c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
       1: () => this.toggleColumn(),
       2: () => this.toggleSide(),
@@ -89,7 +89,7 @@ export const keys = {
       ".": () => this.brightenView(0.5),
       v: () => this.nextScope(event.shiftKey ? 1 : 0),
       m: () => {
-        this.stage = "trim";
+        this.takeStage("trim");
         this.tab = "marks";
         this.loadMarks();
         this.$nextTick(() => this.$refs.markName && this.$refs.markName.focus());

@@ -39,6 +39,24 @@ export const look = {
     this.save("the production's Look of the display");
   },
 
+  // How much this shot takes of the Look that its group has over the first one; empty: as it is.
+  get secondText() {
+    const { strength } = this.settings.group_look;
+    return strength === null ? "" : String(Math.round(100 * strength));
+  },
+  typeSecond(event) {
+    const text = event.target.value.trim(),
+      value = Number(text);
+    if (text && !(value >= 0 && value <= 100)) {
+      this.complain("layer", "Type how much of the Look this shot takes, from 0 to 100 %, or nothing for as it is.");
+      event.target.value = this.secondText;
+      return;
+    }
+    this.settings.group_look.strength = text ? value / 100 : null;
+    this.settle("layer");
+    this.save("strength of the group's Look");
+  },
+
   inheritLook() {
     this.settings.look = null;
     this.takeLook();

@@ -34,7 +34,7 @@ export const marks = {
     this.work(1);
     try {
       const said = await (
-        await post(this.data.urls[change ? "change-marks" : "marks"], { settings: this.settings, pages: this.pages, ...change })
+        await post(this.data.urls[change ? "change-marks" : "marks"], { settings: this.layers.forShot(), pages: this.pages, ...change })
       ).json();
       Object.assign(this, { marks: said.marks, moreMarks: said.more_marks, moreStates: said.more_states });
       this.states = said.states.map((state) => ({
@@ -69,7 +69,7 @@ export const marks = {
     await this.saving;
     this.work(1);
     try {
-      const body = { settings: this.settings, frame: this.frame, name: field.value },
+      const body = { settings: this.layers.seen(this.outputShown), frame: this.frame, name: field.value },
         said = await (await post(this.data.urls.shelve, body)).json();
       this.shelf = said.shelf;
       this.shelved = said.said;
@@ -95,8 +95,9 @@ export const marks = {
   async returnToMark(event) {
     const mark = this.markOf(event);
     this.settings = copyOf(mark.settings);
+    this.layers.renewed();
     this.rebuild();
-    await this.save(`return to ${mark.name}`);
+    await this.saveShot(`return to ${mark.name}`);
     this.loadMarks();
   },
   compareMark(event) {

@@ -85,7 +85,7 @@ export const matching = {
     this.work(1);
     try {
       const body = {
-        settings: this.settings,
+        settings: this.layers.forShot(),
         frame: this.frame,
         kind,
         pk: Number(pk),
@@ -134,7 +134,7 @@ export const matching = {
     await this.saving;
     this.work(1);
     try {
-      const body = { settings: this.settings, frame: this.frame, kind, pk: Number(pk) };
+      const body = { settings: this.layers.forShot(), frame: this.frame, kind, pk: Number(pk) };
       if (kind === "shot") body.reference_frame = this.otherAt;
       this.apart = await (await post(this.data.urls.difference, body)).json();
       this.settle("match");

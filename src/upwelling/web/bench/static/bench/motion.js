@@ -126,7 +126,7 @@ export const motion = {
   },
   async fetchRun(start, count, step) {
     const asked = performance.now(),
-      wish = { settings: this.settings, first: start, count, every: step, viewing: this.viewingSent };
+      wish = { settings: this.layers.seen(this.outputShown), first: start, count, every: step, viewing: this.viewingSent };
     const response = await post(this.data.urls.motion, wish);
     const buffer = await response.arrayBuffer(),
       view = new DataView(buffer),

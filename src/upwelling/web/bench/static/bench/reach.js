@@ -1,5 +1,8 @@
 // The Bench without a pointer: stages of the Column, steps of the trim, fields of the panel, shots of the strip.
-export const STAGES = ["camera", "input", "trim", "look", "rendering", "display"];
+export const STAGES = [
+  ...["camera", "input", "camera_trim", "group_trim", "trim", "look", "group_look"],
+  ...["rendering", "finish", "display"],
+];
 const FIELDS = [
   ".panel input[type=range]",
   ".panel .facebody select",
@@ -15,18 +18,17 @@ export const reach = {
   },
 
   walkStages(way) {
-    const next = STAGES[STAGES.indexOf(this.stage) + way];
+    const there = STAGES.filter((stage) => this.$root.querySelector(`.pick[data-stage=${stage}]`)),
+      next = there[there.indexOf(this.stage) + way];
     if (!next) return;
-    this.stage = next;
-    this.placeOverlays();
-    this.refresh(true);
+    this.takeStage(next);
     const picked = this.$root.querySelector(`.pick[data-stage=${next}]`);
     picked.focus();
     picked.closest(".stratum").scrollIntoView({ block: "nearest" });
   },
   // From a key the step taken in hand has the focus, so that the next key is about it.
   walkSteps(way) {
-    this.stage = "trim";
+    this.stage = this.layers.hand;
     this.tab = "steps";
     const next = this.settings.steps[this.index + way];
     if (next) this.takeInHand(next.id);

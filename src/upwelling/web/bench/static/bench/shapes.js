@@ -52,7 +52,7 @@ export const shapes = {
   shapesShown: true,
 
   get shapesOver() {
-    return this.shapesShown && this.stage === "trim" && this.face === "where" && this.hasStep;
+    return this.shapesShown && this.stage === this.layers.hand && this.face === "where" && this.hasStep;
   },
   toggleShapes() {
     this.shapesShown = !this.shapesShown;

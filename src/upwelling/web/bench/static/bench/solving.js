@@ -36,7 +36,8 @@ export const solving = {
     this.work(1);
     try {
       const body = {
-        settings: this.settings,
+        settings: this.layers.seen(this.outputShown),
+        stage: this.layers.hand,
         aim: this.aim,
         level: this.hasLevel ? this.levels[this.aim] : null,
         region: this.region,
@@ -46,7 +47,7 @@ export const solving = {
       };
       const said = await (await post(this.data.urls.solve, body)).json();
       this.settings.steps = said.steps;
-      this.stage = "trim";
+      this.stage = this.layers.hand;
       this.face = "controls";
       this.changed(this.$refs.aim.selectedOptions[0].textContent.trim().toLowerCase(), said.step);
       this.aimSaid = said.sentence;

@@ -1,4 +1,6 @@
 // The viewing layer: what only the eyes see. It lives in this page alone and is gone when the page is left.
+import { TRIMS } from "./model/layers.js";
+
 const REST = { stops: 0, grey: false, without: [], until: "", table: 0, monitor: "" };
 
 export const viewing = {
@@ -18,7 +20,7 @@ export const viewing = {
     return (stops > 0 ? "+" : stops < 0 ? "−" : "") + Math.abs(stops).toFixed(1);
   },
   get viewedWithout() {
-    return Object.fromEntries(["trim", "look", "rendering"].map((stage) => [stage, this.layer.without.includes(stage)]));
+    return Object.fromEntries([...TRIMS, "look", "group_look", "rendering"].map((stage) => [stage, this.layer.without.includes(stage)]));
   },
   get viewedUntil() {
     return this.layer.until !== "" && this.layer.until === this.step;

@@ -187,7 +187,7 @@ export const where = {
   },
   // On shapes and curves these keys are about them.
   sampleByKey(event, how) {
-    if (this.face === "where" && this.stage === "trim" && !event.target.closest("svg")) this.sample(how);
+    if (this.face === "where" && this.stage === this.layers.hand && !event.target.closest("svg")) this.sample(how);
   },
   // One more place is taken in, or away: by the range in hand where that can be, else by a range joined to it.
   async sample(how) {
