@@ -18,6 +18,7 @@ from upwelling.core.raw import Development, RawProfile
 from upwelling.web.bakes.models import Bake, OwnReceiver
 from upwelling.web.encodings.models import OwnEncoding
 from upwelling.web.footage.history import set_mark
+from upwelling.web.footage.layer_content import LayerContent
 from upwelling.web.footage.models import Shot, ShotState
 from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -37,6 +38,7 @@ SHAPES = {
     "delivery form": Form,
     "development": Development,
     "raw profile": RawProfile,
+    "layer": LayerContent,
     "look steps": STEP_LIST,
 }
 """The kinds that have a shape of their own; facts of files and signals are taken apart by the shot."""

@@ -99,19 +99,21 @@ def touched(shot: Shot, kind: SharedKind, output: str, content: LayerContent) ->
     numbers = numbers_in_order(followers(layer))
     others = [number for number in numbers if number != shot.pk]
     spread = [others[int(n)] for n in np.linspace(0, len(others) - 1, min(SEEN, len(others)))] if others else []
-    rows = [
-        row for one in loaded(shot.production, dict.fromkeys(spread)) if (row := _before_and_after(one, kind, content))
-    ]
+    # A finish that the main output does not have changes none of these pictures.
+    seen = content if kind != "finish" or outputs_of(shot.production)[0] in _acts_for(shot.production, output) else None
+    shots = loaded(shot.production, dict.fromkeys(spread))
+    rows = [row for one in shots if (row := _before_and_after(one, kind, seen))]
     return {"follow": len(numbers), "apart": len(exceptions(layer)) if layer.pk else 0, "rows": rows}
 
 
-def _before_and_after(shot: Shot, kind: SharedKind, content: LayerContent) -> dict[str, str] | None:
-    """Two small pictures of a shot, and how it takes the layer; None where it cannot be shown."""
+def _before_and_after(shot: Shot, kind: SharedKind, content: LayerContent | None) -> dict[str, str] | None:
+    """Two small pictures of a shot, now and with a content, and how it takes the layer; None where it has none."""
     settings = shot.settings
     use = settings.use_of(kind)
     try:
         now = path_at(shot)
-        after = path_at(shot, chosen=settings.model_copy(update={kind: with_content(use, content)}))
+        chosen = settings if content is None else settings.model_copy(update={kind: with_content(use, content)})
+        after = path_at(shot, chosen=chosen)
         frame = frame_of(shot)
         pictures = [_picture(thumbnail(path, frame, SEEN_WIDTH)) for path in (now, after)]
     except UpwellingError:

@@ -20,13 +20,11 @@ from upwelling.web.productions.models import Production
 
 
 class LayerOutdated(Outdated):
-    """Someone else changed the layer in between. ``now`` is what it holds; ``apart`` the version that keeps what came
-    too late.
-    """
+    """Someone else changed the layer in between; what came too late is kept as a version that is not in force."""
 
-    def __init__(self, sentence: str, now: LayerContent, apart: LayerVersion) -> None:
-        super().__init__(sentence)
-        self.now, self.apart = now, apart
+
+APART = "not saved:"
+"""Begins the label of a version that came too late."""
 
 
 def followers(layer: SharedLayer) -> QuerySet[Any]:
@@ -72,46 +70,31 @@ def layer_for(shot: Shot, kind: SharedKind, output: str = "") -> SharedLayer:
     return SharedLayer.objects.get_or_create(production=production, **given)[0]
 
 
-@transaction.atomic
 def save_layer(
-    layer: SharedLayer,
-    user: Any,
-    content: LayerContent,
-    *,
-    number: int,
-    label: str,
-    base: LayerContent | None = None,
-    shot_state: ShotState | None = None,
+    layer: SharedLayer, user: Any, content: LayerContent, *, number: int, label: str, base: LayerContent | None = None
 ) -> tuple[LayerVersion, bool]:
     """Puts a new version in force, and says whether it was put together with what came meanwhile. ``number`` is the
     version that it was made from. Raises LayerOutdated where both changed the same: what came too late is kept as a
     version that is not in force.
     """
-    fresh = SharedLayer.objects.select_for_update().get(pk=layer.pk)
-    check_light(fresh, content)
-    together = False
-    if fresh.number != number:
-        now = fresh.content
-        both = merged(base, content, now) if base is not None else None
-        if both is None:
-            last = fresh.present
-            who = f"{last.created_by} ({last.label})" if last and last.created_by else "someone else"
-            apart = _add(fresh, user, content, f"not saved: {label}", number)
-            raise LayerOutdated(
-                f"{fresh} was changed meanwhile by {who}. What you had is kept as its version {apart.number}, which is "
-                "not in force; the page now shows theirs.",
-                now,
-                apart,
-            )
-        content, together = both, True
-    made = _add(fresh, user, content, label, fresh.number, shot_state)
-    _stand_at(fresh, made.number)
-    return made, together
-
-
-def keep_apart(layer: SharedLayer, user: Any, content: LayerContent, number: int, label: str) -> LayerVersion:
-    """Keeps a content as a version that is not in force."""
-    return _add(layer, user, content, label, number)
+    check_light(layer, content)
+    with transaction.atomic():
+        fresh = SharedLayer.objects.select_for_update().get(pk=layer.pk)
+        together = fresh.number != number
+        both: LayerContent | None = content
+        if together:
+            both = merged(base, content, fresh.content) if base is not None else None
+        if both is not None:
+            made = _add(fresh, user, both, label, fresh.number)
+            _stand_at(fresh, made.number)
+            return made, together
+        last = fresh.present
+        who = f"{last.created_by} ({last.label})" if last and last.created_by else "someone else"
+        apart = _add(fresh, user, content, f"{APART} {label}", number)
+    raise LayerOutdated(
+        f"{fresh} was changed meanwhile by {who}. What you had is kept as its version {apart.number}, which is not in "
+        "force; the page now shows theirs."
+    )
 
 
 def check_light(layer: SharedLayer, content: LayerContent) -> None:
@@ -129,9 +112,7 @@ def check_output(production: Production, output: str) -> None:
         raise Refused(f"“{output}” is no output of this production, so there is no finish for it.")
 
 
-def _add(
-    layer: SharedLayer, user: Any, content: LayerContent, label: str, before: int, shot_state: ShotState | None = None
-) -> LayerVersion:
+def _add(layer: SharedLayer, user: Any, content: LayerContent, label: str, before: int) -> LayerVersion:
     last = layer.versions.aggregate(last=Max("number"))["last"] or 0
     return LayerVersion.objects.create(
         layer=layer,
@@ -140,7 +121,6 @@ def _add(
         label=label[:120],
         body=sealed("layer", content.model_dump(mode="json")),
         created_by=user,
-        shot_state=shot_state,
     )
 
 
@@ -180,7 +160,7 @@ def redo_layer(layer: SharedLayer) -> SharedLayer:
 
 def _after(layer: SharedLayer) -> LayerVersion | None:
     made = layer.versions.filter(before=layer.number, number__gt=layer.number)
-    return made.exclude(label__startswith="not saved:").first()
+    return made.exclude(label__startswith=APART).first()
 
 
 @transaction.atomic
