@@ -82,9 +82,9 @@ def test_nearest_giver_wins_and_each_says_where_it_comes_from(shots, warm, peopl
         ("Warm", "production"),
     ]
     fresh = Shot.objects.get(pk=shots[1].pk)
-    assert path_of(fresh).look.steps[0].amount == 0.5
-    assert path_of(fresh, ShotSettings(look_on=False)).look.on is False
-    assert path_of(fresh, ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).look.strength == 0.3
+    assert path_of(fresh).layer("look").steps[0].amount == 0.5
+    assert path_of(fresh, ShotSettings(look_on=False)).layer("look").on is False
+    assert path_of(fresh, ShotSettings(look=OwnLook(look=warm.pk, strength=0.3))).layer("look").strength == 0.3
     give_to_all(production, None, 1.0, group, inherit=True)
     assert now(shots[1]).version.name == "Warm"
     assert set(numbers_with(warm)) == {shots[1].pk, shots[2].pk}
@@ -322,7 +322,7 @@ def test_shares_are_read_and_typed_in_percent(production, people, as_):
 def test_query_count_does_not_grow_with_shots(shots, warm, django_assert_max_num_queries):
     give_to_all(warm.production, warm, 1.0)
     production = Production.objects.get()
-    with django_assert_max_num_queries(9):
+    with django_assert_max_num_queries(10):
         for one in shots_of(production):
             path_of(one)
     assert len(looks_of(production).versions) == 1

@@ -60,7 +60,8 @@ class Moved:
         left, come = (mine, theirs) if self.into_layer else (theirs, mine)
         left.remove(self.step)
         step: AnyStep = unlinked(self.step)
-        step = step.model_copy(update={"id": free_id(come, step.kind)})
+        if any(one.id == step.id for one in come):
+            step = step.model_copy(update={"id": free_id(come, step.kind)})
         first = not self.into_layer and self.kind != "finish"
         come.insert(0 if first else len(come), step)
         settings = ShotSettings.model_validate({**self.settings.model_dump(), **_listed(mine, self.settings.groups)})

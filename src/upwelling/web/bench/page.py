@@ -74,15 +74,18 @@ ADDRESSES = (
 
 
 class Opened:
-    """A shot as its page opens. ``changes``: whether who looks may change it; ``asked``: the frame wanted, or −1."""
+    """A shot as its page opens. ``changes``: whether who looks may change it; ``asked``: the frame wanted, or −1;
+    ``layer``: the layer to be taken in hand.
+    """
 
-    def __init__(self, production: Production, shot: Shot, *, changes: bool, asked: int) -> None:
+    def __init__(self, production: Production, shot: Shot, *, changes: bool, asked: int, layer: str = "") -> None:
         self.production, self.shot = production, shot
         self.settings, self.rules, self.settled = shot.settings, production.rule_set, shot.settled
         self.path = path_of(shot, self.settings)
         self.raw = raw_settings_of(shot, self.settings)
         self.free = changes and self.settled.is_settled and shot.is_managed
         self.asked = asked if shot.first_frame <= asked <= shot.last_frame else shot.frame
+        self.hand = layer
         self.by_table = isinstance(self.rules.rendering, LutRendering)
         self.look = looks_of(production).inherited(shot)
         self.over = self.rules.display_look(self.path.target.is_hdr)
@@ -144,6 +147,7 @@ class Opened:
             "raw_lights": _raw_lights(self.raw),
             "history": history_ends(shot),
             "editable": self.free,
+            "hand": self.hand,
             "settled": self.settled.is_settled,
             "managed": shot.is_managed,
             "frame": {"width": shot.width, "height": shot.height},

@@ -33,7 +33,8 @@ from upwelling.web.productions.rights import may
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page where one shot is worked."""
     remember(request, production, shot)
-    opened = Opened(production, shot, changes=may(request, "change"), asked=whole_or(request.GET.get("frame"), -1))
+    layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)
+    opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer)
     return render(request, "bench/bench.html", {**opened.words(), "data": opened.data()})
 
 

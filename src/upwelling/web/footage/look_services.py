@@ -184,9 +184,11 @@ def make_group(production: Production, name: str, numbers: Sequence[int]) -> Sho
 
 
 def set_group(production: Production, numbers: Sequence[int], group: ShotGroup | None) -> None:
-    """Puts shots into a group, or takes them out of theirs; a group without shots is removed."""
+    """Puts shots into a group, or takes them out of theirs; a group without shots is removed, unless it has a layer of
+    its own, which would go with it.
+    """
     Shot.objects.filter(pk__in=numbers, production=production).update(group=group)
-    production.groups.filter(shots=None).delete()
+    production.groups.filter(shots=None, layer=None).delete()
     forget_looks(production)
 
 

@@ -1,10 +1,13 @@
 from django.urls import path
 
-from upwelling.web.looks import sheet_views, views
+from upwelling.web.looks import layer_views, sheet_views, views
 
 LOOKS = "p/<slug:slug>/looks/"
 urlpatterns = [
     path(LOOKS, views.looks, name="looks"),
+    path("p/<slug:slug>/layers/", layer_views.layers, name="layers"),
+    path("p/<slug:slug>/layers/<int:pk>/", layer_views.layer, name="layer"),
+    path("p/<slug:slug>/layers/<int:pk>/manage/", layer_views.manage_layer, name="manage-layer"),
     path(LOOKS + "new/", views.create, name="new-look"),
     path(LOOKS + "give/", views.give_all, name="give-look"),
     path(LOOKS + "sheet/", sheet_views.sheet, name="look-sheet"),

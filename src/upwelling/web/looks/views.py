@@ -78,6 +78,8 @@ def looks(request: HttpRequest, production: Production) -> HttpResponse:
     """The library: every Look on one frame, to whom it is given, tables brought in, and the ways to a new Look."""
     table, shot = looks_of(production), chosen_shot(request, production)
     counts = Counter(chosen for _, chosen in looks_in_force(production))
+    for group, (given, _, _) in table.over.items():
+        counts[given or 0] += production.shots.filter(group=group).count()
     rows = [
         {
             "look": v,
@@ -90,7 +92,12 @@ def looks(request: HttpRequest, production: Production) -> HttpResponse:
         for v in table.offered
     ]
     groups = [
-        {"group": group, "given": table.given.get(group.pk), "count": group.count}
+        {
+            "group": group,
+            "given": table.given.get(group.pk) or table.over.get(group.pk),
+            "over": group.pk in table.over,
+            "count": group.count,
+        }
         for group in production.groups.annotate(count=Count("shots"))
     ]
     luts = list(production.luts.all())
@@ -289,7 +296,9 @@ def give_all(request: HttpRequest, production: Production) -> HttpResponse:
     given = request.POST.get("look", "")
     one = get_object_or_404(production.looks, pk=whole_or(given)) if given not in ("", "inherit", "none") else None
     strength = typed_number(request.POST.get("strength", "100"), "Strength", " of percent") / 100
-    give_to_all(production, one, strength, group, inherit=given in ("", "inherit"))
+    give_to_all(
+        production, one, strength, group, inherit=given in ("", "inherit"), over=request.POST.get("over") == "on"
+    )
     whom = group.name if group else "the production"
     messages.success(
         request,

@@ -34,6 +34,7 @@ DONE = {
     "torture-chart": "torture chart added",
     "save": "settings changed",
     "save-layer": "layer changed",
+    "manage-layer": "version of a layer brought back",
     "undo-layer": "change of a layer taken back",
     "redo-layer": "change of a layer made again",
     "move-step": "step moved between shot and layer",

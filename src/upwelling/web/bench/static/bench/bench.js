@@ -84,7 +84,8 @@ document.addEventListener("alpine:init", () => {
       this.bindControls(this.$root, "");
       for (const part of PARTS) if (part.start) part.start.call(this);
       this.syncControls();
-      this.refresh(true);
+      if (this.data.hand && this.layers.offers(this.data.hand)) this.takeStage(this.data.hand);
+      else this.refresh(true);
     },
 
     get chosen() {

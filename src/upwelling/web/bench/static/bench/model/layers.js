@@ -30,7 +30,7 @@ export class Layers {
 
   // --- which is in hand ---------------------------------------------------------------------------------------------
   offers(kind) {
-    return kind === "trim" || Boolean(this.shared[kind]);
+    return kind === "trim" || (TRIMS.includes(kind) && Boolean(this.shared[kind]));
   }
   // The shared layer of a kind, as the server has it.
   held(kind) {
