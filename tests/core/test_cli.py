@@ -14,9 +14,10 @@ from upwelling.cli.main import main
 from upwelling.core.media import read_still, write_still
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import ARITHMETIC, Display, Input, Layer, Path
+from upwelling.core.path.look_recipe import LookRecipe
 from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.shipped import shipped
-from upwelling.core.steps import Exposure, Vignette
+from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower, Vignette
 
 pytestmark = pytest.mark.slow
 
@@ -474,3 +475,31 @@ def test_marked_pairs_are_read_from_a_file(folder, capsys):
     assert run(*said, "--method", "pairs") == 2
     assert run("match", "b.tif", "a.tif") == 2
     assert "--from is missing" in capsys.readouterr().err
+
+
+def test_layers_from_files_act_as_in_a_recipe(folder, capsys):
+    """Each at its strength, in the order of the path; what cannot be there is refused with its file's name."""
+    files = {
+        "camera_trim": Exposure(id="e", stops=0.4),
+        "group_trim": Contrast(id="c", contrast=1.2),
+        "look": Saturation(id="s", amount=0.7),
+        "group_look": Exposure(id="e", stops=-0.2),
+        "finish": SlopeOffsetPower(id="o", offset=(0.02, 0.02, 0.02)),
+    }
+    for name, step in files.items():
+        (folder / f"{name}.json").write_text(LookRecipe(name=name, steps=(step,)).to_text())
+    flags = ("--camera-layer", "--group-layer", "--look", "--group-look", "--finish")
+    asked = [part for flag, name in zip(flags, files, strict=True) for part in (flag, f"{name}.json@60")]
+    layers = {kind: Layer(steps=(step,), strength=0.6) for kind, step in files.items()}
+    path = Path(input=Input(encoding=SLOG[1]), display=Display(output=TV[1]), **layers)
+    (folder / "whole.json").write_text(path.to_recipe())
+    assert run("render", "src.dpx", "w.tif", "--recipe", "whole.json", "--depth", "float") == 0
+    np.testing.assert_allclose(rendered(folder, "f.tif", *asked), read_still(folder / "w.tif").code, atol=1e-9)
+    for wrong, words in (
+        (("--finish", "camera_trim.json"), "works on scene light only"),
+        (("--look", "none.json"), "none.json cannot be read"),
+        (("--look", "look.json@160"), "160 % is no strength"),
+        (("--look", "src.dpx"), "not JSON"),
+    ):
+        assert run("render", "src.dpx", "x.tif", *SLOG, *TV, *wrong) == 2
+        assert words in capsys.readouterr().err

@@ -321,3 +321,34 @@ def test_a_removed_camera_takes_its_layer_with_it(tess, shots):
     shots[0].camera.delete()
     assert SharedLayer.objects.count() == 0
     assert path_of(fresh(shots[0])).layer("camera_trim").steps == ()
+
+
+def test_a_package_has_a_table_for_each_group_with_layers(
+    tess, as_, production, shots, django_capture_on_commit_callbacks
+):
+    """A camera's table has the camera's layer and no group's; a group's is named after it; who takes one otherwise is
+    told.
+    """
+    from tests.web.test_bake_work import package
+    from upwelling.web.bakes.orders import model_shots
+    from upwelling.web.bakes.variants import variant_path
+
+    assert list(model_shots(production)) == ["B-cam"]
+    save(tess, shots[0], "camera_trim", WARM)
+    save(tess, shots[0], "group_trim", Contrast(id="c", contrast=1.3))
+    save(tess, shots[0], "finish", LIFT, output="SDR")
+    settings_saved(
+        tess, shots[0], camera_trim={"strength": 0.5}, steps=[Exposure(id="e", stops=1).model_dump(mode="json")]
+    )
+    forget_layers(production)
+    assert model_shots(production) == {"B-cam": shots[0].pk, "B-cam, Cold bench": shots[0].pk}
+    shot = fresh(shots[0])
+    for group, kinds in ((False, ["camera_trim", "finish"]), (True, ["camera_trim", "group_trim", "finish"])):
+        path = variant_path(shot, {"trim": "without", **({"group": "with"} if group else {})})
+        assert [layer.kind for layer in path.layers if layer.acting(path.target)] == kinds
+        assert path.layer("camera_trim").strength == 1
+    row = package(
+        as_, production, django_capture_on_commit_callbacks, camera=list(model_shots(production)), receiver=["Player"]
+    )
+    assert [(one["camera"], one["problem"]) for one in row.contents] == [("B-cam", ""), ("B-cam, Cold bench", "")]
+    assert all(one["note"].startswith("Not for s0: they take a shared layer otherwise") for one in row.contents)

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from upwelling.cli.layers import add_layer_options, with_layers_asked
 from upwelling.core.errors import BadValue, RecipeError
 from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.media.decoding import MATRICES
@@ -54,6 +55,7 @@ def add_path_options(parser: argparse.ArgumentParser) -> None:
         help='a step after the recipe\'s trim, as {"kind": "glow", …}; what it does not name is at its default. '
         f"Repeatable. Kinds: {', '.join(KINDS)}",
     )
+    add_layer_options(parser)
     parser.add_argument("--recipe", metavar="FILE", help="a path saved as JSON; the other options are laid over it")
     add_range_option(parser)
 
@@ -105,14 +107,15 @@ def path_from(options: argparse.Namespace) -> Path:
     if options.range:
         body.setdefault("camera", {})["range"] = options.range
         body["display"]["range"] = options.range
-    path = Path.checked(body)
+    path = with_layers_asked(Path.checked(body), options)
     trim = path.layer("trim")
     before = [] if options.exposure is None else [Exposure(stops=0).model_dump() | {"stops": options.exposure}]
     after = [_step_of(text) for text in options.step or ()]
     if before or after:
         steps = [*before, *trim.model_dump(mode="json")["steps"], *after]
         named = with_ids(STEP_LIST.validate_python(steps)) if after else steps
-        path = Path.checked(path.with_layers(trim=trim.with_steps(STEP_LIST.validate_python(named))))
+        path = path.with_layers(trim=trim.with_steps(STEP_LIST.validate_python(named)))
+    path.at(0).segments()
     return path
 
 

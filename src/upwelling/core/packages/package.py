@@ -41,11 +41,12 @@ README, SUMS = "README.txt", "SHA256SUMS"
 @dataclass(frozen=True)
 class Item:
     """One table of a package: what for, how, and the frames that test it; ``prepare`` is asked when its turn comes
-    for the order, the test frames, and the code of a frame with where it lies."""
+    for the order, the test frames, and the code of a frame with where it lies. ``note`` is told beside it."""
 
     camera: str
     receiver: str
     prepare: Callable[[], tuple[BakeOrder, Sequence[FrameSample], Any, Place | None]]
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -185,7 +186,7 @@ def _make(
             os.fspath((home / name).relative_to(folder)),
             certificate,
             "",
-            "" if certificate.usable else solution.summary(),
+            " ".join(filter(None, (item.note, "" if certificate.usable else solution.summary()))),
         )
     except UpwellingError as error:
         return Made(item.camera, item.receiver, "", None, f"{item.camera} for {item.receiver}: {error}")

@@ -15,7 +15,9 @@ from upwelling.web.bakes.variants import variant_of, variant_path
 from upwelling.web.common.requests import Refused, list_of, number, text_of, typed_number, whole_or
 from upwelling.web.footage.around import ShotFrames
 from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.layer_models import layers_of
 from upwelling.web.footage.listing import loaded, managed
+from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_at, path_of
 from upwelling.web.productions.models import Production, readable
@@ -152,11 +154,24 @@ def _hardest(shots: QuerySet[Any]) -> list[int]:
 
 def model_shots(production: Production) -> dict[str, int]:
     """For each camera, and for each encoding of shots without one, the number of the shot that stands for it: settled,
-    managed, of the camera's own encoding first.
+    managed, of the camera's own encoding first. After them the same for each group that has layers of its own.
     """
     found: dict[str, int] = {}
     own_last = Case(When(encoding="", then=Value(0)), default=Value(1))
     rows = managed(production).order_by(own_last, "pk").values_list("pk", "camera__name", "in_force")
     for pk, camera, in_force in rows:
         found.setdefault(camera or f"No camera, {in_force}", pk)
-    return dict(sorted(found.items()))
+    return dict(sorted(found.items())) | group_shots(production)
+
+
+def group_shots(production: Production) -> dict[str, int]:
+    """For each camera and each group that has layers of its own, a shot of both: such a group has tables of its own,
+    named after it.
+    """
+    looks, layers = looks_of(production), layers_of(production)
+    groups = {pk for pk, held in layers.groups.items() if held.content.acts} | set(looks.over)
+    rows = managed(production).filter(group__in=groups).order_by("camera__name", "group__name", "pk")
+    found: dict[str, int] = {}
+    for pk, camera, in_force, group in rows.values_list("pk", "camera__name", "in_force", "group__name"):
+        found.setdefault(f"{camera or f'No camera, {in_force}'}, {group}", pk)
+    return found

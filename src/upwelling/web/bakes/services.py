@@ -12,6 +12,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Q
 
 from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake
 from upwelling.core.bake.make import Progress
@@ -23,10 +24,19 @@ from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.files import write_lut
 from upwelling.web.bakes.kept_texts import put_away
 from upwelling.web.bakes.models import Bake, OwnReceiver, Package, line_of
-from upwelling.web.bakes.orders import check_bakeable, model_shots, order_for, receiver_named, test_frames, usual_start
+from upwelling.web.bakes.orders import (
+    check_bakeable,
+    group_shots,
+    model_shots,
+    order_for,
+    receiver_named,
+    test_frames,
+    usual_start,
+)
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import frame_of
+from upwelling.web.footage.layer_services import exceptions
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.services import give_up, job_work, running
@@ -110,7 +120,9 @@ def _subject(shot: Shot, order: BakeOrder, variant: dict[str, Any]) -> str:
     """
     if order.section.stages == ("look",):
         return order.path.layer("look").name or shot.name
-    return shot.camera.name if variant.get("trim") == "without" and shot.camera else shot.name
+    if variant.get("trim") != "without" or shot.camera is None:
+        return shot.name
+    return f"{shot.camera.name}, {shot.group}" if "group" in variant else shot.camera.name
 
 
 @job_work("bake", Bake, folder="bakes")
@@ -180,7 +192,7 @@ def start_package(
     production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display"
 ) -> Package:
     """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
-    known = model_shots(production)
+    known, groups = model_shots(production), group_shots(production)
     chosen = [name for name in cameras if name in known]
     if not chosen or not receivers:
         raise Refused("Choose at least one camera and one receiver.")
@@ -188,7 +200,12 @@ def start_package(
     for name in receivers:
         receiver_named(production, name)
     wishes = [
-        {"camera": camera, "receiver": name, "end": "display" if what == "display" else "input"}
+        {
+            "camera": camera,
+            "receiver": name,
+            "end": "display" if what == "display" else "input",
+            **({"group": "with"} if camera in groups else {}),
+        }
         for camera in chosen
         for name in receivers
     ]
@@ -232,7 +249,12 @@ def perform_package(package_id: int) -> None:
         wanted = {wish["camera"] for wish in made.wishes} & set(standing)
         loaded_shots = {one.pk: one for one in loaded(made.production, [standing[name] for name in wanted])}
         shots = {name: loaded_shots[standing[name]] for name in wanted}
-        items = [Item(wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish)) for wish in made.wishes]
+        items = [
+            Item(
+                wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish), _told(shots.get(wish["camera"]))
+            )
+            for wish in made.wishes
+        ]
         done = make_package(
             items,
             place,
@@ -281,10 +303,23 @@ def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any
             "end": wish["end"],
             "output": made.output,
             "trim": "without",
+            "of_group": wish.get("group", ""),
         },
     )
     frame = frame_of(shot)
     return order, test_frames(shot, order), frame.working, frame.place
+
+
+def _told(shot: Shot | None) -> str:
+    """Which shots a camera's table is not for, as they take a shared layer otherwise; empty where all are alike."""
+    if shot is None:
+        return ""
+    layers = shot.production.layers.filter(Q(camera=shot.camera_id or 0) | Q(camera=None, group=None))
+    names = sorted({state.shot.name for layer in layers if layer.number for state, _ in exceptions(layer)})
+    if not names:
+        return ""
+    some = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    return f"Not for {some}: they take a shared layer otherwise. Bake a table of their own."
 
 
 def _start(shot: Shot, end: str) -> str:

@@ -1,5 +1,5 @@
-"""Paths that are not quite a shot's own: a camera's, without the trim, or a shot's under a Look that is not given to
-it.
+"""Paths that are not quite a shot's own: a camera's, without the trim, or with what a group adds to it; or a shot's
+under a Look that is not given to it.
 """
 
 from __future__ import annotations
@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 from upwelling.core.path import Layer, Path
 from upwelling.web.common.requests import Refused, text_of, whole_or
+from upwelling.web.footage.layer_content import LayerUse
+from upwelling.web.footage.layer_models import SHARED
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
@@ -22,6 +24,7 @@ if TYPE_CHECKING:  # a bake asks here for its path
 def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
     """What a page's wish says of it, as it is kept with a bake."""
     variant: dict[str, Any] = {"trim": "without"} if wish.get("trim") == "without" else {}
+    variant |= {"group": "with"} if variant and wish.get("of_group") else {}
     look = text_of(wish.get("look"))
     return variant | ({"look": whole_or(look)} if look else {})
 
@@ -29,11 +32,12 @@ def variant_of(wish: dict[str, Any]) -> dict[str, Any]:
 def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
     """The shot's path, changed as the variant says; raises Refused for a Look that is not there."""
     alone = variant.get("trim") == "without"
-    # A camera's own path has the camera's correction, whether or not the shot that stands for it leaves it out.
-    chosen = shot.settings.model_copy(update={"correction_on": True}) if alone else None
-    path = path_of(shot, chosen, output)
+    # A camera's own path has the camera's correction and what its shots share, whether or not the shot that stands for
+    # it takes that otherwise.
+    shared = {"correction_on": True, **{kind: LayerUse() for kind in (*SHARED, "group_look")}}
+    path = path_of(shot, shot.settings.model_copy(update=shared) if alone else None, output)
     if alone:
-        path = path.without_layers("trim")
+        path = path.without_layers("trim", *(() if "group" in variant else ("group_trim", "group_look")))
     if "look" in variant:
         version = looks_of(shot.production).versions.get(variant["look"])
         if version is None:

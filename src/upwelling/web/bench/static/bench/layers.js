@@ -63,6 +63,9 @@ export const layers = {
   get isDraft() {
     return this.handIs.shared && this.layers.isDirty(this.layers.hand);
   },
+  get canCopyOwn() {
+    return this.handIs.shared && !this.isDraft;
+  },
   get noDraft() {
     return this.locked || !this.isDraft;
   },
