@@ -499,7 +499,7 @@ def test_layers_from_files_act_as_in_a_recipe(folder, capsys):
         (("--finish", "camera_trim.json"), "works on scene light only"),
         (("--look", "none.json"), "none.json cannot be read"),
         (("--look", "look.json@160"), "160 % is no strength"),
-        (("--look", "src.dpx"), "not JSON"),
+        (("--look", "src.dpx"), "not UTF-8 text"),
     ):
         assert run("render", "src.dpx", "x.tif", *SLOG, *TV, *wrong) == 2
         assert words in capsys.readouterr().err

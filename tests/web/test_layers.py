@@ -352,3 +352,29 @@ def test_a_package_has_a_table_for_each_group_with_layers(
     )
     assert [(one["camera"], one["problem"]) for one in row.contents] == [("B-cam", ""), ("B-cam, Cold bench", "")]
     assert all(one["note"].startswith("Not for s0: they take a shared layer otherwise") for one in row.contents)
+
+
+def test_shots_are_put_into_groups_from_lists_and_the_bench(tess, production, shots):
+    """One way for Shots, Intake and Bench; a group that is left empty goes, unless it holds a layer."""
+
+    def put(value, *chosen):
+        body = {"shots": [shot.pk for shot in chosen], "verb": "group", "value": value}
+        accept = {"Accept": "application/json"}
+        return tess.post("/p/kilnlight/intake/change/", body, content_type="application/json", headers=accept)
+
+    assert put("new:Yard", shots[2]).status_code == 200
+    yard = fresh(shots[2]).group
+    assert yard.name == "Yard"
+    save(tess, fresh(shots[2]), "group_trim", WARM)
+    assert put(str(shots[0].group_id), shots[2]).status_code == 200
+    assert path_of(fresh(shots[2])).layer("group_trim").steps == ()
+    assert production.groups.filter(pk=yard.pk).exists(), "its layer would go with it"
+    assert put(str(yard.pk), *shots).status_code == 200
+    assert [group.name for group in production.groups.all()] == ["Yard"]
+    assert put("", *shots).json() == {"changed": 3, "refused": []}
+    for value, words in (("99999", "not there any more"), ("new:", "1 to 60 characters"), ("new:yard", "already")):
+        answer = put(value, shots[0])
+        assert answer.status_code == 422
+        assert words in answer.json()["error"]
+    page = tess.get(f"/p/kilnlight/bench/{shots[0].pk}/").content.decode()
+    assert "Yard</option>" in page

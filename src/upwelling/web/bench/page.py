@@ -159,7 +159,9 @@ class Opened:
         """Where the page asks, and where one goes from it."""
         place = [self.production.slug, self.shot.pk]
         return {
-            "urls": {name: reverse(name, args=place) for name in ADDRESSES},
+            "urls": {name: reverse(name, args=place) for name in ADDRESSES}
+            | {"change": reverse("change", args=place[:1])},
+            "pk": self.shot.pk,
             "others": self.strip["others"],
             "shelf": shelf_of(self.production),
             "more": self.strip["more"],
@@ -170,6 +172,7 @@ class Opened:
         return {
             "shot": self.shot,
             "groups": self.strip["groups"],
+            "shot_groups": self.production.groups.all(),
             "more": self.strip["more"],
             "rules": self.rules,
             "column": column(self.shot, self.path, self.settings),

@@ -27,6 +27,7 @@ from upwelling.web.footage.finding import STATES, found, shot_finder
 from upwelling.web.footage.folders import folder_list
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.listing import loaded, with_settled
+from upwelling.web.footage.look_services import make_group, set_group
 from upwelling.web.footage.models import Arrival, Shot
 from upwelling.web.footage.removal import have_back, remove_shots, removed_of
 from upwelling.web.footage.shots import change_shot
@@ -229,7 +230,7 @@ def dismiss(request: HttpRequest, production: Production) -> HttpResponse:
 @require_POST
 @production_view(change=True)
 def change(request: HttpRequest, production: Production) -> JsonResponse:
-    """One change to many shots: camera, encoding, range, accept, display-referred, reconsider, managed.
+    """One change to many shots: camera, group, encoding, range, accept, display-referred, reconsider, managed.
 
     Every shot is tried; the answer names those that could not be changed and why.
     """
@@ -246,6 +247,8 @@ def change(request: HttpRequest, production: Production) -> JsonResponse:
         )
     elif verb == "camera":
         assign(_camera(production, value), chosen)
+    elif verb == "group":
+        _put_in_group(production, value, [shot.pk for shot in chosen])
     elif verb == "together":
         arrivals.put_together(production, request.user, chosen)
     else:
@@ -270,6 +273,16 @@ def undo_removal(request: HttpRequest, production: Production) -> HttpResponse:
     else:
         messages.error(request, "Nothing is there to be had back.")
     return redirect("intake", production.slug)
+
+
+def _put_in_group(production: Production, value: str, numbers: list[int]) -> None:
+    if value.startswith("new:"):
+        make_group(production, value[4:], numbers)
+        return
+    group = production.groups.filter(pk=whole_or(value)).first() if value else None
+    if value and group is None:
+        raise Refused("That group is not there any more. Reload the page.")
+    set_group(production, numbers, group)
 
 
 def _camera(production: Production, value: str) -> Any:

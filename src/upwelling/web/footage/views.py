@@ -51,6 +51,7 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
             "page": page,
             "finder": asked,
             "cameras": production.cameras.all(),
+            "group_names": dict(production.groups.values_list("pk", "name")),
             "choices": encoding_choices("As inherited", production),
             "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
             "seen": as_seen(RulesForm.initial_of(rules)),

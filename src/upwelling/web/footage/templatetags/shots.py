@@ -23,6 +23,12 @@ def trimmed(shot: Shot) -> bool:
 
 
 @register.filter
+def named(number: int, names: dict[int, str]) -> str:
+    """The name of a thing by its number."""
+    return names.get(number, "")
+
+
+@register.filter
 def at_frame(shot: Shot | None, frame: int) -> str:
     """A frame of a shot in words; of one that is gone its number alone."""
     return shot.frame_said(frame) if shot else f"frame {frame}"

@@ -89,6 +89,16 @@ export const layers = {
     return this.refresh(true);
   },
 
+  // The shot is put into a group, a scene's, whose layers it follows then; the page is opened anew with them.
+  async pickGroup(event) {
+    let { value } = event.target;
+    if (value === "new") value = `new:${window.prompt("Name of the new group, such as a scene’s") || ""}`;
+    if (value === "new:") return this.complain("layer", "A group needs a name.");
+    const done = await this.askLayer("change", { shots: [this.data.pk], verb: "group", value });
+    if (done) window.location.reload();
+    return done;
+  },
+
   // --- strength and exceptions --------------------------------------------------------------------------------------
   get layerStrength() {
     const { hand } = this.layers;

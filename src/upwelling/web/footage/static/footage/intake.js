@@ -60,8 +60,9 @@ document.addEventListener("alpine:init", () => {
       let { value } = event.target;
       event.target.value = "-";
       if (value === "-") return;
-      if (verb === "camera" && value === "new") {
-        const name = window.prompt("Name of the new camera, such as C-cam");
+      if (value === "new") {
+        const asked = { camera: "Name of the new camera, such as C-cam", group: "Name of the new group, such as a scene’s" };
+        const name = window.prompt(asked[verb]);
         if (!name) return;
         value = "new:" + name;
       }
