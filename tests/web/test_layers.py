@@ -378,3 +378,93 @@ def test_shots_are_put_into_groups_from_lists_and_the_bench(tess, production, sh
         assert words in answer.json()["error"]
     page = tess.get(f"/p/kilnlight/bench/{shots[0].pk}/").content.decode()
     assert "Yard</option>" in page
+
+
+def test_a_correction_is_worked_at_by_hand_as_the_first_steps_of_the_layer(tess, production, people, shots):
+    """No picture changes; a match that layers stand before is not given without a word."""
+    from upwelling.core.match.outcome import STEM
+    from upwelling.core.path import Correction
+    from upwelling.core.steps.group import StepGroup
+    from upwelling.web.footage.corrections import acting_between, keep_correction
+
+    camera = shots[0].camera
+    keep_correction(
+        camera, Correction(name="To A-cam", steps=(WARM, Contrast(id="c", contrast=1.1)), strength=0.5), None, None
+    )
+    save(tess, shots[0], "camera_trim", Contrast(id="c", contrast=1.3))
+    before = [code(shot) for shot in shots]
+    at = f"/p/kilnlight/cameras/{camera.pk}/correction/"
+    shot = settings_saved(tess, shots[1], correction_on=False)
+    assert "take" in tess.post(at, {"what": "layer"}, headers={"Accept": "application/json"}).json()["error"]
+    settings_saved(tess, shot, correction_on=True)
+    assert tess.post(at, {"what": "layer"}).status_code == 302
+    held = SharedLayer.objects.get()
+    assert [(s.id, s.group) for s in held.content.steps] == [("whitebala", STEM), ("contrast", STEM), ("c", "")]
+    for one, was in zip(shots, before, strict=True):
+        np.testing.assert_allclose(code(one), was, rtol=0, atol=1e-9)
+    assert acting_between(fresh(shots[0])) == ["the camera’s trim"]
+    step = Exposure(id="e", group=STEM, stops=0.5).model_dump(mode="json")
+    shot = settings_saved(tess, shots[0], steps=[step], groups=[StepGroup(id=STEM, name="Match").model_dump()])
+    answer = ask(tess, shot, "match/give/", version=shot.version)
+    assert "stand between" in answer.json()["error"]
+
+
+def test_matching_a_camera_leaves_its_layers_out(tess, shots):
+    """Both cameras are taken as their Inputs leave them: what a hand put into a layer is no fault of the camera."""
+    from upwelling.web.footage.shot_settings import BARE
+
+    bare = path_of(fresh(shots[0]), BARE).fingerprint
+    save(tess, shots[0], "camera_trim", WARM)
+    save(tess, shots[0], "group_trim", WARM)
+    assert path_of(fresh(shots[0]), BARE).fingerprint == bare
+
+
+def test_they_are_handed_over_copied_and_recorded(tess, production, people, shots):
+    from upwelling.web.care.handover import report_of
+    from upwelling.web.care.lifecycle import copy_as_template
+
+    save(tess, shots[0], "camera_trim", WARM)
+    save(tess, shots[0], "finish", LIFT, output="SDR")
+    settings_saved(tess, shots[1], finish={"on": False}, camera_trim={"strength": 0.25})
+    report = report_of(production)
+    assert report.layers == [
+        ("B-cam’s trim, version 1", WARM.summary(), 1),
+        ("Finish, SDR outputs, version 1", LIFT.summary(), 1),
+    ]
+    assert {line for one in report.exceptions for line in one.what} >= {
+        "camera’s trim at 25 % here",
+        "finish left out here",
+    }
+    copy = copy_as_template(production, people["tess"], "Second")
+    assert [(str(one), one.content.summary()) for one in copy.layers.all()] == [
+        ("B-cam’s trim", WARM.summary()),
+        ("Finish, SDR outputs", LIFT.summary()),
+    ]
+    assert {entry.what for entry in production.record.all()} >= {"layer changed"}
+
+
+def test_the_pages_of_layers(tess, as_, production, shots):
+    save(tess, shots[0], "camera_trim", WARM)
+    save(tess, shots[0], "camera_trim", WARM, Contrast(id="c", contrast=1.2), number=1)
+    settings_saved(tess, shots[1], camera_trim={"strength": 0.6})
+    held = SharedLayer.objects.get()
+    page = tess.get("/p/kilnlight/layers/").content.decode()
+    for words in ("B-cam’s trim", "Cold bench’s trim", "nothing yet", "layer=camera_trim", "Contrast"):
+        assert words in page
+    at = f"/p/kilnlight/layers/{held.pk}/"
+    page = tess.get(at).content.decode()
+    for words in (
+        "Version 2, in force",
+        "3 shots follow it",
+        "s1</a> · at 60 % here",
+        "Bring back",
+        "Undo the last change",
+    ):
+        assert words in page
+    assert "Bring back" not in as_("vera").get(at).content.decode()
+    for what, number in (({"what": "back", "number": 1}, 3), ({"what": "undo"}, 2), ({"what": "redo"}, 3)):
+        assert tess.post(f"{at}manage/", what).status_code == 302
+        held.refresh_from_db()
+        assert held.number == number
+    assert tess.post(f"{at}manage/", {"what": "back", "number": 99}).status_code == 422
+    assert as_("vera").post(f"{at}manage/", {"what": "undo"}).status_code == 403

@@ -23,7 +23,7 @@ from upwelling.web.common.requests import Refused, list_of, number
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Camera, Mark, Shot
 from upwelling.web.footage.paths import path_at, path_of
-from upwelling.web.footage.shot_settings import ShotSettings, read_settings
+from upwelling.web.footage.shot_settings import BARE, ShotSettings, read_settings
 
 Marks = tuple[Any, Any]
 """What a page sent of pairs: their places, and the side of each."""
@@ -152,17 +152,16 @@ def matched(
 
 
 def corrected(camera: Camera, shot: Shot, other: Shot, method: str) -> Correction:
-    """What brings a camera to another, by a shot of each, both as their Inputs leave them and without their trims; not
+    """What brings a camera to another, by a shot of each, both as their Inputs leave them and without any trim; not
     kept yet. Raises Refused or CannotMatch.
     """
     if shot.camera_id != camera.pk:
         raise Refused(f"{shot.name} is not a shot of {camera.name}. Choose one that is.")
     if other.camera_id == camera.pk:
         raise Refused(f"{other.name} is of {camera.name} too. Choose a shot of the camera that it is to match.")
-    bare = ShotSettings(trim_on=False)
     whose = other.camera.name if other.camera else other.name
-    reference = Reference(other, bare, other.frame, other.name)
-    made, said = found(shot, frame_of(shot), bare.model_copy(update={"correction_on": False}), reference, method)
+    reference = Reference(other, BARE, other.frame, other.name)
+    made, said = found(shot, frame_of(shot), BARE.model_copy(update={"correction_on": False}), reference, method)
     if not made.steps:
         raise Refused(f"{made.sentence()}. {' '.join(made.remarks)}")
     return for_camera(made, whose, said)

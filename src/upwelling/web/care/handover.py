@@ -13,6 +13,7 @@ from django.utils import timezone
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.variants import with_shots
 from upwelling.web.deliveries.models import Delivery
+from upwelling.web.footage.layer_services import exceptions as taken_otherwise
 from upwelling.web.footage.listing import loaded, looks_in_force, touched, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
@@ -59,6 +60,7 @@ class Report:
     unsettled: int
     looks: list[tuple[str, str, int]]
     given: str
+    layers: list[tuple[str, str, int]]
     bakes: list[Bake]
     deliveries: list[Delivery]
     not_listed: int
@@ -93,6 +95,7 @@ def report_of(production: Production, most: int | None = None) -> Report:
         unsettled=with_settled(production).filter(in_force="").count(),
         looks=_looks(production),
         given=looks_of(production).for_all.summary(),
+        layers=_layers(production),
         bakes=bakes,
         stale={one.pk for one in with_shots(production, checked) if one.is_stale},
         checked=MOST_CHECKED,
@@ -152,14 +155,27 @@ def _otherwise(shot: Shot) -> list[str]:
         said.append("its own development")
     if settings.look is not None:
         said.append("its own Look")
-    said += _layers(shot)
+    said += _shared(shot)
+    said += _own_steps(shot)
     for stage in ("trim", "look", "rendering", "display"):
         if not getattr(settings, f"{stage}_on"):
             said.append(f"{stage} off")
     return said
 
 
-def _layers(shot: Shot) -> list[str]:
+def _shared(shot: Shot) -> list[str]:
+    """How the shot takes the layers that it shares otherwise than as they are."""
+    settings = shot.settings
+    kinds = {
+        "camera_trim": "camera’s trim",
+        "group_trim": "group’s trim",
+        "group_look": "group’s Look",
+        "finish": "finish",
+    }
+    return [f"{words} {said}" for kind, words in kinds.items() if (said := settings.use_of(kind).sentence())]
+
+
+def _own_steps(shot: Shot) -> list[str]:
     """The corrections that act on a shot alone, in a line: its trim's steps, which of them move or follow, its Look."""
     acting = shot.settings.active
     if not acting:
@@ -169,12 +185,22 @@ def _layers(shot: Shot) -> list[str]:
     return [line + (f" ({', '.join(moving)} change along the shot)" if moving else "")]
 
 
+def _layers(production: Production) -> list[tuple[str, str, int]]:
+    """Each layer that holds something: its name, what it does, and how many shots take it otherwise."""
+    held = production.layers.exclude(number=0).select_related("camera", "group")
+    return [
+        (f"{one}, version {one.number}", one.content.summary() or "rests", len(taken_otherwise(one))) for one in held
+    ]
+
+
 def _looks(production: Production) -> list[tuple[str, str, int]]:
     """Each Look that is in force somewhere: its name, its version and on how many shots."""
     table = looks_of(production).versions
     counts: dict[int, int] = {}
     for _, look in looks_in_force(production):
         counts[look] = counts.get(look, 0) + 1
+    for group, (over, _, _) in looks_of(production).over.items():
+        counts[over or 0] = counts.get(over or 0, 0) + production.shots.filter(group=group).count()
     return sorted(
         (table[look].name, f"version {table[look].number}", many) for look, many in counts.items() if look in table
     )

@@ -14,7 +14,7 @@ from upwelling.web.bakes.models import OwnReceiver
 from upwelling.web.common.requests import Refused
 from upwelling.web.deliveries.models import OwnForm
 from upwelling.web.encodings.models import OwnEncoding
-from upwelling.web.footage.models import Look, LookVersion
+from upwelling.web.footage.models import Camera, LayerVersion, Look, LookVersion, SharedLayer
 from upwelling.web.jobs.sweeping import sweeps
 from upwelling.web.productions.models import OwnOutput, Production
 from upwelling.web.productions.services import create_production
@@ -71,8 +71,9 @@ def due_productions() -> Iterable[FilePath]:
 
 @transaction.atomic
 def copy_as_template(production: Production, user: Any, name: str) -> Production:
-    """A new production with the rules, cameras, own encodings and outputs, Looks (the newest version of each),
-    receivers and delivery presets of another; without footage, members, bakes, deliveries, notes or record.
+    """A new production with the rules, cameras, own encodings and outputs, layers of cameras and finishes, Looks (the
+    newest version of each), receivers and delivery presets of another; without footage, members, bakes, deliveries,
+    notes or record.
     """
     name = name.strip()
     if not name:
@@ -82,10 +83,18 @@ def copy_as_template(production: Production, user: Any, name: str) -> Production
     made.save(update_fields=["rules"])
     for model in (OwnEncoding, OwnOutput, OwnReceiver, OwnForm):
         _copy(model.objects.filter(production=production), made, user)
+    cameras: dict[int, Camera] = {}
     for camera in production.cameras.all():
+        cameras[camera.pk] = camera
         camera.pk, camera.production, camera.corrected_from, camera.corrected_to = None, made, None, None
         camera._state.adding = True
         camera.save()
+    for layer in production.layers.filter(group=None).exclude(number=0):
+        copied = SharedLayer.objects.create(
+            production=made, camera=cameras.get(layer.camera_id or 0), output=layer.output, number=1
+        )
+        version = layer.versions.get(number=layer.number)
+        LayerVersion.objects.create(layer=copied, number=1, label=version.label, body=version.body, created_by=user)
     looks: dict[int, Look] = {}
     for look in production.looks.filter(retired=False):
         newest = look.newest

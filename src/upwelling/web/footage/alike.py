@@ -20,7 +20,7 @@ from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.pictures import kept_picture, thumbnail
-from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shot_settings import LEFT_OUT, ShotSettings
 from upwelling.web.productions.models import Production
 
 SHOWN = 12
@@ -72,7 +72,7 @@ def alike_picture(request: HttpRequest, production: Production, shot: Shot) -> F
     name = request.GET.get("encoding", "")
     if shot.is_raw or name not in ENCODINGS or not is_log(ENCODINGS[name]):
         raise Http404
-    path = path_at(taken_for(shot, name), chosen=ShotSettings())
+    path = path_at(taken_for(shot, name), chosen=ShotSettings(camera_trim=LEFT_OUT, group_trim=LEFT_OUT))
     place = kept_picture(
         shot, f"{shot.frame}-{WIDTH}-{path.fingerprint[:24]}", lambda: thumbnail(path, frame_of(shot), WIDTH)
     )

@@ -14,20 +14,26 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.web.common.downloads import picture_file
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.access import camera_view
-from upwelling.web.footage.corrections import exceptions, own_matches, remove_correction, switch_correction
+from upwelling.web.footage.corrections import (
+    correction_to_layer,
+    exceptions,
+    own_matches,
+    remove_correction,
+    switch_correction,
+)
 from upwelling.web.footage.listing import IN_ORDER, managed
 from upwelling.web.footage.models import Camera, Shot
 from upwelling.web.footage.paths import path_of, problem_of
 from upwelling.web.footage.pictures import thumbnail_file
-from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.footage.shot_settings import BARE
 from upwelling.web.productions.models import Production
 
 MOST_OFFERED = 300
 """Shots that each of the two menus offers."""
 SEEN = {
-    "reference": ("What it was matched to", ShotSettings(trim_on=False)),
-    "without": ("This camera without it", ShotSettings(trim_on=False, correction_on=False)),
-    "with": ("This camera with it", ShotSettings(trim_on=False)),
+    "reference": ("What it was matched to", BARE),
+    "without": ("This camera without it", BARE.model_copy(update={"correction_on": False})),
+    "with": ("This camera with it", BARE),
 }
 
 
@@ -76,6 +82,13 @@ def change_correction(request: HttpRequest, production: Production, camera: Came
     if what in ("on", "off"):
         switch_correction(camera, what == "on")
         messages.success(request, f"{camera.name}’s correction is {what} for all its shots.")
+    elif what == "layer":
+        steps = correction_to_layer(camera, request.user)
+        messages.success(
+            request,
+            f"{steps} of the correction are the first steps of {camera.name}’s trim now, to be worked at by hand; no "
+            "picture has changed.",
+        )
     elif what == "remove":
         remove_correction(camera)
         messages.success(request, f"{camera.name} has no correction any more.")

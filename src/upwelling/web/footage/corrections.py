@@ -13,9 +13,14 @@ from upwelling.core.documents import sealed
 from upwelling.core.match.outcome import STEM
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Correction
+from upwelling.core.steps.group import StepGroup
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.history import apply_settings
+from upwelling.web.footage.layer_content import LayerContent
+from upwelling.web.footage.layer_services import exceptions as layer_exceptions
+from upwelling.web.footage.layer_services import layer_for, save_layer
 from upwelling.web.footage.models import Camera, Shot, ShotState
+from upwelling.web.footage.paths import path_of
 
 
 def keep_correction(camera: Camera, correction: Correction, found_on: Shot | None, reference: Shot | None) -> Camera:
@@ -70,6 +75,12 @@ def give_match(shot: Shot, user: Any, reference: Shot | None, *, version: int) -
             f"{camera.name} has a correction already, and two can be joined only at full strength. Set this match to "
             "100 % if it is weakened; if the camera's is, remove it on its page and match again."
         )
+    between = acting_between(shot)
+    if between:
+        raise Refused(
+            f"{' and '.join(between)} stand between the camera’s correction and this match, so the picture would "
+            "change. Move the steps of the match into the camera’s trim instead, one by one, or switch those off first."
+        )
     note = next((step.note for step in steps if step.note), "")
     try:
         made = Correction(name=group.name, note=note, steps=(held or Correction()).then(steps), strength=group.strength)
@@ -84,6 +95,47 @@ def give_match(shot: Shot, user: Any, reference: Shot | None, *, version: int) -
     )
     shot.camera = camera
     return apply_settings(shot, user, left, version=version, label=f"match given to {camera.name}"), made
+
+
+def acting_between(shot: Shot) -> list[str]:
+    """The layers that act on a shot between its Input and its own trim, by name."""
+    path = path_of(shot)
+    names = {"camera_trim": "the camera’s trim", "group_trim": "the group’s trim"}
+    return [words for kind, words in names.items() if path.layer(kind).acting(path.target)]  # type: ignore[arg-type]
+
+
+@transaction.atomic
+def correction_to_layer(camera: Camera, user: Any) -> str:
+    """Makes the correction's steps the first of the camera's trim, which comes right after it: no picture changes.
+    Gives their names. Raises Refused where some shot's would.
+    """
+    held = camera.own_correction
+    if held is None or not held.acts:
+        raise Refused(f"{camera.name} has no correction that acts. Match it to another camera, or switch it on.")
+    shot = camera.shots.select_related("production").first()
+    if shot is None:
+        raise Refused(f"{camera.name} has no shots, so nothing would be seen of it.")
+    layer = layer_for(shot, "camera_trim")
+    now, apart = layer.content, [state.shot.name for state, _ in layer_exceptions(layer)]
+    left = sorted({*apart, *exceptions(camera).values_list("shot__name", flat=True)})
+    if left:
+        raise Refused(
+            f"{', '.join(left[:6])} take{'s' if len(left) == 1 else ''} the correction or the camera’s trim otherwise, "
+            "so their pictures would change. Let them follow first."
+        )
+    if now.steps and (now.strength < 1 or not now.on):
+        raise Refused(f"{camera.name}’s trim is weakened or off, and the correction is not. Set it to 100 % first.")
+    taken = [step.id for step in now.steps]
+    steps = []
+    for step in held.then(()):
+        name = next(n for n in (step.id, *(f"{step.id[:10]}{k}" for k in range(2, 99))) if n not in taken)
+        taken.append(name)
+        steps.append(step.model_copy(update={"id": name, "group": STEM}))
+    groups = (StepGroup(id=STEM, name=held.name, strength=held.strength), *now.groups)
+    content = LayerContent(steps=(*steps, *now.steps), groups=groups, strength=now.strength, on=now.on)
+    save_layer(layer, user, content, number=layer.number, label="the correction, to be worked at by hand")
+    remove_correction(camera)
+    return ", ".join(step.shown_name for step in steps)
 
 
 def exceptions(camera: Camera) -> QuerySet[ShotState]:

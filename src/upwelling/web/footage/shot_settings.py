@@ -159,6 +159,11 @@ class ShotSettings(Frozen):
         return self.model_copy(update={"steps": tuple(mine)})
 
 
+LEFT_OUT = LayerUse(on=False)
+BARE = ShotSettings(trim_on=False, camera_trim=LEFT_OUT, group_trim=LEFT_OUT)
+"""What a shot's Input leaves, its camera's correction included: none of the trims acts."""
+
+
 def unlinked(step: AnyStep) -> AnyStep:
     """A step whose shapes are its own, and in no group: what it was linked to stayed where it came from."""
     step = step.model_copy(update={"group": ""}) if step.group else step
