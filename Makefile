@@ -51,6 +51,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/renderings.py
 	$(PYTHON) benchmarks/frames.py
 	$(PYTHON) benchmarks/matching.py
+	$(PYTHON) benchmarks/layers.py
 
 tables: .venv/.dev
 	$(PYTHON) benchmarks/tables.py

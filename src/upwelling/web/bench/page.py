@@ -21,6 +21,7 @@ from upwelling.core.solving import AIMS, LEVELS
 from upwelling.core.steps import SELECTIONS, STEPS, Matte
 from upwelling.core.steps.base import MIXES, OWN
 from upwelling.core.steps.selections import MOST_SELECTIONS
+from upwelling.core.viewing import NAMES
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, shared_strata, trim_fits
 from upwelling.web.bench.hlg import hlg_ways
@@ -188,6 +189,11 @@ class Opened:
             "display_look_remark": self.over.remark(self.path.target) if self.over else "",
         }
 
+    def _viewed_without(self) -> list[tuple[str, str]]:
+        """Stages that the eyes can leave out, those of layers where this shot has them."""
+        there = [row["stage"] for row in reversed(column(self.shot, self.path, self.settings))]
+        return [(kind, NAMES[kind].removeprefix("without ").removeprefix("the ")) for kind in there if kind in NAMES]
+
     def _reading(self) -> dict[str, Any]:
         """How the file is read."""
         inherited, origin = inherited_encoding(self.shot)
@@ -208,6 +214,7 @@ class Opened:
         return {
             "viewing_tables": [lut for lut in self.production.luts.all() if lut.is_declared],
             "monitors": list(MONITORS)[1:],
+            "viewed_without": self._viewed_without(),
             "aims": AIMS.items(),
             "kinds": SCOPES.values(),
             "boundaries": BOUNDARIES,

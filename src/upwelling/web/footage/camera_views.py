@@ -24,7 +24,8 @@ from upwelling.web.footage.correction_views import correction_facts
 from upwelling.web.footage.decoding import SAYABLE, set_camera_decoding
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
-from upwelling.web.footage.listing import loaded
+from upwelling.web.footage.layer_models import SharedLayer
+from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import RANGES, Camera, Shot, ShotState
 from upwelling.web.footage.paths import path_of, raw_settings_of
 from upwelling.web.footage.pictures import swatch
@@ -73,6 +74,12 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
         "footage/camera.html",
         {
             "camera": camera,
+            "layer": SharedLayer.objects.filter(camera=camera).first(),
+            "layer_shot": managed(production)
+            .filter(camera=camera)
+            .order_by("name", "pk")
+            .values_list("pk", flat=True)
+            .first(),
             "rows": [row_of(shot) for shot in shots],
             "page": page,
             "exceptions": _exceptions(mine),
