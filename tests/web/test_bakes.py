@@ -219,7 +219,7 @@ def test_a_cameras_path_and_a_look_alone(baked, shot, people, as_):
     bare, alone = baked(trim="without"), baked(start="look", end="look", look=str(look.pk), format="clf", size="33")
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="exposure")
     assert [Bake.objects.get(pk=b.pk).is_stale for b in (bare, alone)] == [False, False]
-    assert alone.bake_order.path.look.name == "Warm"
+    assert alone.bake_order.path.layer("look").name == "Warm"
     assert "_Warm_ACEScct_to_ACEScct_" in alone.file_name
     assert alone.certificate.grid is None
     page = as_("tess").get(f"/p/kilnlight/bakes/of/{shot.pk}/?look={look.pk}").content.decode()

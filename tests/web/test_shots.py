@@ -207,7 +207,9 @@ def test_preview_is_the_exact_path_on_an_srgb_screen(shot, as_, production):
     trace = head["trace"]
     assert trace["camera"] == [f"{v * 1023:.0f}" for v in code[20, 40]]
     assert trace["display"] == [f"{v * 1023:.0f}" for v in path.apply(code[20, 40])]
-    assert [row["stage"] for row in head["column"]] == ["display", "rendering", "look", "trim", "input", "camera"]
+    assert [row["stage"] for row in head["column"]] == [
+        *("display", "finish", "rendering", "look", "trim", "input", "camera")
+    ]
 
 
 def test_preview_shows_light_not_code(shot, as_):
@@ -317,7 +319,7 @@ def test_queries_do_not_grow_with_shots(shot, production, people, as_, page, dja
             name=f"copy {number}",
         )
     tess = as_("tess")
-    with django_assert_max_num_queries(23):
+    with django_assert_max_num_queries(27):
         assert tess.get(page.format(pk=shot.pk)).content.count(b"thumbnail") >= 13
 
 

@@ -112,9 +112,11 @@ def path_from(options: argparse.Namespace) -> Path:
     before = [] if options.exposure is None else [Exposure(stops=0).model_dump() | {"stops": options.exposure}]
     after = [_step_of(text) for text in options.step or ()]
     if before or after:
-        steps = [*before, *trim.model_dump(mode="json")["steps"], *after]
-        named = with_ids(STEP_LIST.validate_python(steps)) if after else steps
-        path = path.with_layers(trim=trim.with_steps(STEP_LIST.validate_python(named)))
+        held = trim.model_dump(mode="json")
+        steps = [*before, *held["steps"], *after]
+        if after:
+            steps = [step.model_dump(mode="json") for step in with_ids(STEP_LIST.validate_python(steps))]
+        path = Path.checked({**path.without_layers("trim").model_dump(mode="json"), "trim": {**held, "steps": steps}})
     path.at(0).segments()
     return path
 

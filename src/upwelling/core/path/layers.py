@@ -90,7 +90,7 @@ class Layer(Frozen):
 
     def operations(self, working: Primaries, target: Output) -> tuple[Operation, ...]:
         """From light to the same light: scene-linear in ``working``, or over the peak in the output's primaries."""
-        if not self.on:
+        if not self.acts:
             return ()
         primaries, scale = (working, 1.0) if self.light == "scene" else (target.gamut, over_white(target))
         operations: list[Operation] = []

@@ -23,7 +23,7 @@ from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
 StageName = Literal[
     "camera", "input", "camera_trim", "group_trim", "trim", "look", "group_look", "rendering", "finish", "display"
 ]
-STAGES: tuple[StageName, ...] = get_args(StageName)
+STAGES = get_args(StageName)
 _FIRST: dict[str, StageName] = {"trim": "camera_trim"}
 _LAST: dict[str, StageName] = {"look": "group_look"}
 

@@ -118,7 +118,7 @@ def _subject(shot: Shot, order: BakeOrder, variant: dict[str, Any]) -> str:
     """What the table is of: the Look where it carries nothing else, the camera where the trim is left out, else the
     shot.
     """
-    if order.section.stages == ("look",):
+    if set(order.section.stages) == {"look", "group_look"}:
         return order.path.layer("look").name or shot.name
     if variant.get("trim") != "without" or shot.camera is None:
         return shot.name

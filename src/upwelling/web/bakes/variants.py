@@ -42,7 +42,7 @@ def variant_path(shot: Shot, variant: dict[str, Any], output: str = "") -> Path:
         version = looks_of(shot.production).versions.get(variant["look"])
         if version is None:
             raise Refused("That Look is no longer in this production. Choose another.")
-        path = path.with_layers(look=Layer(name=version.name, steps=version.steps))
+        path = path.without_layers("group_look").with_layers(look=Layer(name=version.name, steps=version.steps))
     return path
 
 

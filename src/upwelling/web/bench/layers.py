@@ -6,6 +6,7 @@ import base64
 from typing import Any
 
 import numpy as np
+from django.db.models import Q
 
 from upwelling.core.errors import UpwellingError
 from upwelling.core.outputs import output as output_named
@@ -29,21 +30,30 @@ SEEN_WIDTH = 132
 def layers_shown(shot: Shot) -> dict[str, list[dict[str, Any]]]:
     """By kind, the layers that the shot shares or could; of finishes one for each output that they may be for."""
     production = shot.production
+    kept = {
+        (one.kind, one.output): one
+        for one in production.layers.select_related("camera", "group", "production").filter(
+            Q(camera=shot.camera_id or 0) | Q(group=shot.group_id or 0) | Q(camera=None, group=None)
+        )
+    }
     found: dict[str, list[dict[str, Any]]] = {}
     if shot.camera is not None:
-        found["camera_trim"] = [shown(shot, "camera_trim", shot.camera.name)]
+        row = kept.get(("camera_trim", ""))
+        found["camera_trim"] = [_shown(production, "camera_trim", shot.camera.name, row, shot.camera.shots.count())]
     if shot.group is not None:
-        found["group_trim"] = [shown(shot, "group_trim", shot.group.name)]
-    names = [*OUTPUT_KINDS, "", *dict.fromkeys(outputs_of(production))]
-    found["finish"] = [shown(shot, "finish", name) for name in names]
+        row = kept.get(("group_trim", ""))
+        found["group_trim"] = [_shown(production, "group_trim", shot.group.name, row, shot.group.shots.count())]
+    follow = production.shots.count()
+    names = dict.fromkeys((*OUTPUT_KINDS, "", *outputs_of(production)))
+    found["finish"] = [_shown(production, "finish", name, kept.get(("finish", name)), follow) for name in names]
     return found
 
 
-def shown(shot: Shot, kind: SharedKind, whose: str) -> dict[str, Any]:
+def _shown(
+    production: Production, kind: SharedKind, whose: str, layer: SharedLayer | None, follow: int
+) -> dict[str, Any]:
     """One layer for the page: its title, what it holds, how many follow it, and what undo would do."""
-    layer = held_layer(shot, kind, whose if kind == "finish" else "")
     content = layer.content if layer else LayerContent()
-    follow = followers(layer or _unsaved(shot, kind)).count()
     return {
         "kind": kind,
         "output": whose if kind == "finish" else "",
@@ -52,7 +62,7 @@ def shown(shot: Shot, kind: SharedKind, whose: str) -> dict[str, Any]:
         "content": content.model_dump(mode="json"),
         "follow": follow,
         "apart": len(exceptions(layer)) if layer else 0,
-        "acts_for": _acts_for(shot.production, whose) if kind == "finish" else outputs_of(shot.production),
+        "acts_for": _acts_for(production, whose) if kind == "finish" else outputs_of(production),
         "history": layer_ends(layer),
     }
 

@@ -132,7 +132,8 @@ export const controls = {
       if (value !== undefined) choice.value = value;
     }
     this.takeLook();
-    for (const input of this.$root.querySelectorAll(".switch")) input.checked = input.dataset.switch.split(".").reduce((place, key) => place[key], this.settings);
+    const at = (path) => path.split(".").reduce((place, key) => place[key], this.settings);
+    for (const input of this.$root.querySelectorAll(".switch")) input.checked = at(input.dataset.switch);
   },
   commitSoon(cell) {
     clearTimeout(this.soon);
