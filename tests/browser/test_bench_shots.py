@@ -114,7 +114,7 @@ def test_steps_are_given_to_shots_and_taken_back(bench, server):
     step(page, "Exposure")
     type_in(page, "Exposure, stops", "0.8")
     quiet(page)
-    page.click("text=Give …")
+    page.select_option("select[aria-label='Give the step']", "others")
     page.wait_for_selector("td:has-text('Exposure: 0 → 0.8')")
     page.check("input[aria-label='Give to B007']")
     page.click("button:has-text('Give to the chosen shots')")

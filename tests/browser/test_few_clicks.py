@@ -108,7 +108,8 @@ def test_steps_are_given_to_a_group(bench, server, counts):
     page.keyboard.press("ArrowRight")
     quiet(page)
     hand = Hand(page)
-    hand.click("a:text-is('Give …'):visible")
+    page.select_option("select[aria-label='Give the step']", "others")
+    hand.clicks += 2
     page.wait_for_selector("h1:has-text('Steps of')")
     hand.click("button:has-text('Choose all of')")
     hand.click("button:text-is('Give to the chosen shots')")

@@ -231,7 +231,10 @@ def test_a_package_is_whole(shot, as_, people, django_capture_on_commit_callback
         assert hashlib.sha256((root / name).read_bytes()).hexdigest() == digest
     table = next(root.rglob("*.cube"))
     assert main(["verify", str(table)]) in (0, 1)
-    assert json.loads(next(root.rglob("*.cube.certificate.json")).read_text())["order"]["path"]["layers"][0]["kind"] == "look"
+    assert (
+        json.loads(next(root.rglob("*.cube.certificate.json")).read_text())["order"]["path"]["layers"][0]["kind"]
+        == "look"
+    )
     with django_capture_on_commit_callbacks(execute=True):
         as_("tess").post(f"/p/kilnlight/bakes/packages/{made.pk}/again/")
     assert Package.objects.latest("pk").file

@@ -468,3 +468,29 @@ def test_the_pages_of_layers(tess, as_, production, shots):
         assert held.number == number
     assert tess.post(f"{at}manage/", {"what": "back", "number": 99}).status_code == 422
     assert as_("vera").post(f"{at}manage/", {"what": "undo"}).status_code == 403
+
+
+def test_who_takes_a_groups_look_otherwise_is_listed_on_its_page(tess, production, people, shots):
+    over = create_look(production, people["tess"], "Cold", (Saturation(id="s", amount=0.8),))
+    give_to_all(production, over, 1.0, shots[0].group, over=True)
+    shot = settings_saved(tess, shots[1], group_look={"strength": 0.25})
+    assert path_of(shot).layer("group_look").strength == 0.25
+    assert column(tess, shot)["group_look"]["line"] == "Cold, version 1 at 25 % · from Cold bench, at 25 % here"
+    page = tess.get(f"/p/kilnlight/looks/{over.pk}/").content.decode()
+    assert "s1</a> · at 25 % here" in page
+    assert "on 2 shots" in page
+    own = shot.settings.model_dump(mode="json") | {"group_look": {"own": content(WARM)}}
+    answer = ask(tess, shot, "save/", settings=own, version=shot.version)
+    assert "at its own strength" in answer.json()["error"]
+
+
+def test_a_viewer_sees_what_a_layer_holds(as_, tess, shots):
+    save(tess, shots[0], "camera_trim", WARM)
+    data = json.loads(
+        as_("vera")
+        .get(f"/p/kilnlight/bench/{shots[1].pk}/")
+        .content.split(b'id="bench-data" type="application/json">')[1]
+        .split(b"</script>")[0]
+    )
+    assert data["editable"] is False
+    assert data["layers"]["camera_trim"][0]["content"]["steps"][0]["kelvin"] == 5200

@@ -198,12 +198,14 @@ def _depth(shot: Shot) -> str:
     return f"{shot.depth} bit" if shot.depth.isdigit() else shot.depth
 
 
-def trim_fits(settings: ShotSettings) -> str:
-    """Whether a LUT can carry the trim."""
-    active = settings.active
-    stuck = [step.shown_name for step in active if not step.fits_in_lut]
+def trim_fits(path: Path, settings: ShotSettings) -> str:
+    """Whether a LUT can carry the trim, and what else acts on the shot."""
+    acting = list(path.acting())
+    stuck = [step.shown_name for _, step in acting if not step.fits_in_lut]
     if stuck:
         return f"A LUT cannot carry {', '.join(stuck)}"
-    if not active:
-        return "Nothing in the trim: the bake carries the input and the rendering"
-    return "The trim's one step fits in a LUT" if len(active) == 1 else f"All {len(active)} trim steps fit in a LUT"
+    own = len(settings.active)
+    if not own:
+        rest = "its layers fit in a LUT" if acting else "the bake carries the input and the rendering"
+        return f"Nothing in the trim: {rest}"
+    return "The trim's one step fits in a LUT" if own == 1 else f"All {own} trim steps fit in a LUT"

@@ -84,7 +84,8 @@ class Opened:
         self.settings, self.rules, self.settled = shot.settings, production.rule_set, shot.settled
         self.path = path_of(shot, self.settings)
         self.raw = raw_settings_of(shot, self.settings)
-        self.free = changes and self.settled.is_settled and shot.is_managed
+        self.works = self.settled.is_settled and shot.is_managed
+        self.free = changes and self.works
         self.asked = asked if shot.first_frame <= asked <= shot.last_frame else shot.frame
         self.hand = layer
         self.by_table = isinstance(self.rules.rendering, LutRendering)
@@ -124,7 +125,7 @@ class Opened:
             "inherited_look": {"look": version.look if version else 0, "strength": self.look.strength},
             "look_origin": origins.get(self.look.origin, "nothing is given"),
             "correction": correction_shown(self.shot),
-            "layers": layers_shown(self.shot) if self.free else {},
+            "layers": layers_shown(self.shot) if self.works else {},
             "compared": self._compared(),
             "camera": {"name": camera.name, "others": camera.shots.count() - 1} if camera else None,
             "outputs": [self.rules.output, *(d.output for d in self.rules.deliveries)],
@@ -133,7 +134,7 @@ class Opened:
 
     def _compared(self) -> list[dict[str, str]]:
         """What the whole picture can be compared with beside other shots: unmanaged, and without one of its layers."""
-        if not self.free:
+        if not self.works:
             return []
         shared = shared_strata(self.shot, self.path, self.settings)
         rows = [("look", "Look"), *((kind, row["title"]) for kind, row in shared.items())]
@@ -177,7 +178,7 @@ class Opened:
             "more": self.strip["more"],
             "rules": self.rules,
             "column": column(self.shot, self.path, self.settings),
-            "fits": trim_fits(self.settings),
+            "fits": trim_fits(self.path, self.settings),
             "timed": self.shot.frames > 1,
             "inherited_look": self.look,
             "second_look": looks_of(self.production).second(self.shot),

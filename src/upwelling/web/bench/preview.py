@@ -126,7 +126,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "column": column(shot, path, settings, wish.drafts),
         # Where steps look around, one pixel's values take a window of them: at rest only.
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
-        "fits": trim_fits(settings),
+        "fits": trim_fits(path, settings),
         "says": _says(step, made, chosen.moves, frame, wish) if step and chosen and _speaks(step, wish) else None,
         "timecode": shot.timecode(frame.number),
         "now": _now(step) if step else None,

@@ -5,17 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F, Max, QuerySet
+from django.db.models import F, Max, Q, QuerySet
 
 from upwelling.core.documents import sealed
 from upwelling.core.path import OUTPUT_KINDS
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.history import Outdated, stand_before
-from upwelling.web.footage.layer_content import LayerContent
+from upwelling.web.footage.layer_content import LayerContent, LayerUse
 from upwelling.web.footage.layer_models import LayerVersion, SharedKind, SharedLayer, forget_layers
+from upwelling.web.footage.look_models import Look
 from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Shot, ShotState
-from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions.models import Production
 
 
@@ -35,22 +35,26 @@ def followers(layer: SharedLayer) -> QuerySet[Any]:
     return shots.filter(group=layer.group_id) if layer.group_id else shots.all()
 
 
-def exceptions(layer: SharedLayer, kind: str = "") -> list[tuple[ShotState, str]]:
-    """The present states of its shots that take it otherwise than as it is, each with that in words; the layer's own
-    kind, or “group_look” for the second Look of its group.
-    """
-    name = kind or layer.kind
-    own = {f"settings__{name}__on": False}, {f"settings__{name}__strength__isnull": False}
-    states = ShotState.objects.filter(shot__in=followers(layer), position=F("shot__position")).select_related("shot")
-    rows = (
-        states.filter(**own[0]) | states.filter(**own[1]) | states.filter(**{f"settings__{name}__own__isnull": False})
+def exceptions(layer: SharedLayer) -> list[tuple[ShotState, str]]:
+    """The present states of its shots that take it otherwise than as it is, each with that in words."""
+    return taken_otherwise(followers(layer), layer.kind)
+
+
+def look_exceptions(look: Look) -> list[tuple[ShotState, str]]:
+    """The same for shots whose group has a Look over the first one."""
+    over = look.production.looks_given.filter(look=look, over=True).values("group")
+    return taken_otherwise(look.production.shots.filter(group__in=over), "group_look")
+
+
+def taken_otherwise(shots: QuerySet[Any], kind: str) -> list[tuple[ShotState, str]]:
+    """The present states of shots that take a layer of a kind otherwise than as it is, each with that in words."""
+    states = ShotState.objects.filter(shot__in=shots, position=F("shot__position")).select_related("shot")
+    at = f"settings__{kind}__"
+    rows = states.filter(
+        Q(**{f"{at}on": False}) | Q(**{f"{at}strength__isnull": False}) | Q(**{f"{at}own__isnull": False})
     )
-    found = []
-    for state in rows.order_by("shot__name"):
-        use = ShotSettings.model_fields[name].annotation.model_validate(state.settings[name])  # type: ignore[union-attr]
-        if use.is_exception:
-            found.append((state, use.sentence()))
-    return found
+    uses = ((state, LayerUse.model_validate(state.settings[kind])) for state in rows.order_by("shot__name"))
+    return [(state, use.sentence()) for state, use in uses if use.is_exception]
 
 
 @transaction.atomic

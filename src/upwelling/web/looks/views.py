@@ -182,6 +182,7 @@ def look(request: HttpRequest, production: Production, one: Look) -> HttpRespons
             "rows": rows_of(shown.step_list),
             "versions": one.versions.select_related("created_by"),
             "touched": len(touched),
+            "apart": look_exceptions(one)[:EACH],
             "first_touched": Shot.objects.filter(pk__in=touched[:EACH]),
             "unlisted": -min(len(touched), EACH),
             "shot": shot,

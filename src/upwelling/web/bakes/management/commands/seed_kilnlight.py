@@ -30,6 +30,7 @@ from upwelling.core.steps import (
     Ladder,
     LutStep,
     Matte,
+    Saturation,
     SlopeOffsetPower,
     WhiteBalance,
 )
@@ -43,6 +44,8 @@ from upwelling.web.bench.following import FollowWish, found
 from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.history import apply_settings, set_mark
+from upwelling.web.footage.layer_content import LayerContent, LayerUse
+from upwelling.web.footage.layer_services import layer_for, save_layer
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.pictures import make_thumbnails
@@ -361,8 +364,21 @@ class Command(BaseCommand):
                 apply_settings(shot, technician, ShotSettings().with_steps(steps), version=shot.version, label="trim")
             if shot.name == FACE and not shot.states.exists():
                 apply_settings(shot, technician, self._follow(shot), version=shot.version, label="follow face")
+        self._share(production, technician)
         for shot in Shot.objects.filter(production=production).select_related("camera", "production"):
             make_thumbnails(shot)
+
+    def _share(self, production: Production, technician: User) -> None:
+        """B-cam's trim, for all its shots, which one of them takes at a part."""
+        shots = list(production.shots.filter(camera__name="B-cam").order_by("name"))
+        if not shots or production.layers.exists():
+            return
+        quiet = Saturation(id="saturation", name="Quieter reds", amount=0.92, spare_skin=0.5)
+        content = LayerContent(steps=(Exposure(id="exposure", stops=0.12), quiet))
+        layer = layer_for(shots[0], "camera_trim")
+        save_layer(layer, technician, content, number=0, label="a little brighter, quieter reds")
+        settings = shots[-1].settings.model_copy(update={"camera_trim": LayerUse(strength=0.6)})
+        apply_settings(shots[-1], technician, settings, version=shots[-1].version, label="B-cam’s trim at 60 %")
 
     def _follow(self, shot: Shot) -> ShotSettings:
         """A room made darker around a face that goes by: followed until a board covers it, and again from behind it."""

@@ -12,7 +12,7 @@ export const following = {
     return Boolean(this.inHand && "x" in this.inHand);
   },
   get followLocked() {
-    return this.locked || this.following || !this.isShape;
+    return !this.handIs.trim || this.locked || this.following || !this.isShape;
   },
   get sureMarks() {
     const { first, last } = this.data.frames,

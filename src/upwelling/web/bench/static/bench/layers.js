@@ -219,10 +219,10 @@ export const layers = {
   get moveChoices() {
     if (!this.hasStep || !this.data.editable) return [];
     const { lights } = this.data.kinds[this.current.kind];
-    if (this.layers.hand !== "trim") return [{ value: "trim", label: "This shot’s trim" }];
+    if (this.layers.hand !== "trim") return [{ value: "trim", label: "back to this shot’s trim" }];
     return TRIMS.filter((kind) => kind !== "trim" && this.layers.offers(kind) && this.layers.isShared(kind))
       .filter((kind) => lights.includes(kind === "finish" ? "display" : "scene"))
-      .map((kind) => ({ value: kind, label: this.layers.held(kind).title }));
+      .map((kind) => ({ value: kind, label: `into ${this.layers.held(kind).title}` }));
   },
   get canTry() {
     if (!this.hasStep || !this.layers.offers("finish")) return false;
@@ -234,7 +234,8 @@ export const layers = {
   pickMove(event) {
     const to = event.target.value;
     event.target.value = "";
-    if (to) this.moveStepTo(to);
+    if (to === "others") window.location.href = this.data.urls.share;
+    else if (to) this.moveStepTo(to);
   },
   async moveStepTo(to) {
     const from = this.layers.hand,

@@ -92,7 +92,7 @@ export const tracks = {
     return this.keyFrames.length === 0;
   },
   get cannotKey() {
-    return this.locked || !this.keyHolder || this.keyable.length === 0;
+    return !this.handIs.trim || this.locked || !this.keyHolder || this.keyable.length === 0;
   },
   get keyHere() {
     return this.keyFrames.includes(this.frame);
