@@ -20,6 +20,7 @@ from upwelling.web.common.downloads import picture_file, text_file
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, typed_number, whole_or
 from upwelling.web.footage.history import apply_settings
+from upwelling.web.footage.layer_services import look_exceptions
 from upwelling.web.footage.listing import choices, loaded, looks_in_force, managed, numbers_with
 from upwelling.web.footage.look_files import looks_from_file
 from upwelling.web.footage.look_models import Look, Version, looks_of
