@@ -18,6 +18,7 @@ from upwelling.web.footage.layer_services import exceptions, followers
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
 from upwelling.web.footage.models import Shot, ShotState
 from upwelling.web.footage.paths import path_of
+from upwelling.web.footage.setting_differences import differences
 
 pytestmark = pytest.mark.django_db
 SLOG = "S-Log3/S-Gamut3.Cine"
@@ -154,6 +155,8 @@ def test_a_shot_takes_it_otherwise_and_says_so(tess, shots, use, line, share):
     held = SharedLayer.objects.get()
     assert [(state.shot_id, said) for state, said in exceptions(held)] == [(shot.pk, line.split(", ")[-1].lower())]
     assert followers(held).count() == 3
+    words = line.split(", ")[-1].lower()
+    assert differences(shots[0].settings, shot.settings) == [f"Camera’s trim: as it is → {words}"]
     save(tess, shots[1], "camera_trim", Exposure(id="x", stops=1), number=1)
     assert (path_of(fresh(shot)).layer("camera_trim").steps[0].id == "x") == (share is not None), (
         "a copy follows no more"

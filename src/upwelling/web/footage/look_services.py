@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.documents import sealed
@@ -188,7 +189,7 @@ def set_group(production: Production, numbers: Sequence[int], group: ShotGroup |
     its own, which would go with it.
     """
     Shot.objects.filter(pk__in=numbers, production=production).update(group=group)
-    production.groups.filter(shots=None, layer=None).delete()
+    production.groups.filter(shots=None).filter(Q(layer=None) | Q(layer__number=0)).delete()
     forget_looks(production)
 
 

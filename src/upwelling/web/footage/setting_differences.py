@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from upwelling.core.path import LAYER_TITLES
 from upwelling.core.steps import Matte, Step
 from upwelling.core.steps.track import Track
 from upwelling.web.footage.shot_settings import ShotSettings
@@ -33,6 +34,12 @@ def differences(before: ShotSettings, after: ShotSettings) -> list[str]:
     for name, title in _SWITCHES.items():
         if getattr(before, name) != getattr(after, name):
             lines.append(f"{title}: {'on → off' if getattr(before, name) else 'off → on'}")
+    for kind in ("camera_trim", "group_trim", "group_look", "finish"):
+        was, now = before.use_of(kind), after.use_of(kind)
+        if was != now:
+            said = [use.sentence() or "as it is" for use in (was, now)]
+            change = f"{said[0]} → {said[1]}" if said[0] != said[1] else f"{said[0]}, changed"
+            lines.append(f"{LAYER_TITLES[kind]}: {change}")
     lines += _groups(before, after)
     a, b = before.display_look_strength, after.display_look_strength
     if a != b:
