@@ -130,12 +130,32 @@ def test_joins_follow_their_rule(joins):
     np.testing.assert_allclose(by_engine(Matte(selections=parts)), expected, atol=3e-3)
 
 
+@pytest.mark.parametrize("softened", [{}, {"gamma": 1.7}, {"blur": 0.02, "grow": 0.02, "clean": 0.01, "gamma": 0.8}])
+def test_the_whole_inverted_is_what_is_left_of_it(softened):
+    """However it was joined and softened; a step on it and one on the rest together are the step everywhere."""
+    matte = Matte(
+        selections=(ColourRange(hue_width=120), Ellipse(join="or"), Rectangle(join="without", x=0.3)), **softened
+    )
+    inverse = matte.model_copy(update={"inverted": True})
+    weight, rest = (one.operation(AP1).weight(PICTURE, SMALL) for one in (matte, inverse))
+    np.testing.assert_allclose(weight + rest, 1, atol=1e-12)
+    np.testing.assert_allclose(by_engine(inverse), rest, atol=3e-3)
+    assert inverse.summary() == f"all but {matte.summary()}"
+    marks = {SlopeOffsetPower(limit=m).limit.numbers(m.model_dump()).get("inverted") for m in (matte, inverse)}
+    assert marks == {None, True}, "one that is not inverted keeps the fingerprint it had"
+
+
 @pytest.mark.parametrize("mix", list(MIXES))
 @pytest.mark.parametrize("strength", [1.0, 0.6])
 @pytest.mark.parametrize(
     "matte",
-    [None, Matte(selections=(SHAPES[0],)), Matte(selections=SHAPES[:2], blur=0.02, grow=0.02, clean=0.01)],
-    ids=["everywhere", "shape", "softened"],
+    [
+        None,
+        Matte(selections=(SHAPES[0],)),
+        Matte(selections=SHAPES[:2], blur=0.02, grow=0.02, clean=0.01),
+        Matte(selections=SHAPES[:2], inverted=True),
+    ],
+    ids=["everywhere", "shape", "softened", "inverted"],
 )
 def test_engine_and_reference_agree_on_every_mix(mix, strength, matte):
     step = SlopeOffsetPower(slope=(1.4, 0.9, 1.2), mix=mix, strength=strength, limit=matte)

@@ -124,7 +124,7 @@ def _part(operation: Operation) -> Part:
 
 def _weights(matte: Matte) -> Weights:
     tables = Tables()
-    bare = Matte(matte.parts, gamma=1.0 if matte.softened else matte.gamma)
+    bare = Matte(matte.parts) if matte.softened else matte
     return Weights(_tiles([*pack_matte(bare, tables), *pack(ShowWeight(), tables)], tables), matte)
 
 

@@ -34,13 +34,15 @@ def pack(operation: Any, tables: Tables) -> list[Packed]:
 
 
 def pack_matte(matte: Matte, tables: Tables) -> list[Packed]:
-    """A matte that looks at no neighbours: one opcode for each selection, and its gamma."""
+    """A matte that looks at no neighbours: one opcode for each selection, its gamma, and its inverse."""
     rows: list[Packed] = []
     for index, (join, part) in enumerate(matte.parts):
         code, fill = _known(SELECTIONS, part)
         rows.append((code, [float(JOINS.index(join) if index else 0), float(part.invert), *fill(part, tables)]))
     if matte.gamma != 1:
         rows.append((shape_opcodes.selection_gamma, [1 / matte.gamma]))
+    if matte.invert:
+        rows.append((shape_opcodes.selection_inverse, []))
     return rows
 
 

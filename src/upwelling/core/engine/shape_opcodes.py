@@ -263,6 +263,15 @@ def selection_gamma(call: Any) -> None:
         W[i] = exp2_fast(p[0] * log2_fast(w)) if w > ZERO else ZERO
 
 
+@opcode()
+def selection_inverse(call: Any) -> None:
+    """What is left of 1 of the weights."""
+    n = count(call)
+    W = selection(call)
+    for i in range(n):
+        W[i] = ONE - W[i]
+
+
 @called
 def mix_tile(K: Any, kr: Any, kg: Any, kb: Any, r: Any, g: Any, b: Any, kept: Any, p: Any, n: Any) -> None:
     """The colour of k at the luminance of the other (``kept``: the other way round), written to K."""

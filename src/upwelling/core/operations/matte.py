@@ -40,7 +40,7 @@ class Matte:
 
     ``parts`` are joined in order; the first one's join is not looked at. Then small holes and specks of up to ``clean``
     are closed and removed, the whole grows (shrinks below 0) by ``grow``, is blurred by ``blur`` (a Gaussian's sigma),
-    all in frame heights, and raised to the power 1/``gamma``.
+    all in frame heights, and raised to the power 1/``gamma``; ``invert`` takes what is left of 1 at last.
     """
 
     parts: tuple[tuple[Join, Selection], ...]
@@ -48,6 +48,7 @@ class Matte:
     grow: float = 0.0
     blur: float = 0.0
     gamma: float = 1.0
+    invert: bool = False
 
     @property
     def softened(self) -> bool:
@@ -77,7 +78,8 @@ class Matte:
             total = grow_reference(grow_reference(total, -clean), clean)
             total = grow_reference(grow_reference(total, clean), -clean)
             total = blur_reference(grow_reference(total, grow), sigma)
-        return total if self.gamma == 1 else np.clip(total, 0.0, 1.0) ** (1 / self.gamma)
+        total = total if self.gamma == 1 else np.clip(total, 0.0, 1.0) ** (1 / self.gamma)
+        return 1 - total if self.invert else total
 
     def soften(self, weight: Float32, place: Place) -> Float32:
         """The joined weights (H, W) softened, fast and in float32."""
@@ -85,4 +87,6 @@ class Matte:
         weight = grow_fast(grow_fast(weight, -clean), clean)
         weight = grow_fast(grow_fast(weight, clean), -clean)
         weight = blur_fast(grow_fast(weight, grow), sigma)
-        return weight if self.gamma == 1 else np.clip(weight, 0, 1, dtype=np.float32) ** np.float32(1 / self.gamma)
+        if self.gamma != 1:
+            weight = np.clip(weight, 0, 1, dtype=np.float32) ** np.float32(1 / self.gamma)
+        return np.float32(1) - weight if self.invert else weight

@@ -51,6 +51,8 @@ class Matte(Frozen):
     grow: float = number(0.0, "Grow", "share", -0.03, 0.03, 0.001, "Moves the edge outwards; below 0 inwards.")
     blur: float = number(0.0, "Blur", "share", 0, 0.2, 0.002, "Sigma of a Gaussian, so that the edge does not tear.")
     gamma: float = number(1.0, "Gamma", "", 0.2, 5, 0.05, "Above 1 weak parts count for more, below 1 for less.")
+    inverted: bool = False
+    """Whether the step acts where the whole, as it is joined and softened, does not select."""
 
     @model_validator(mode="before")
     @classmethod
@@ -100,14 +102,14 @@ class Matte(Frozen):
         if not self.active:
             return None
         parts = tuple((one.join, one.operation(working)) for one in self.active)
-        return MatteOperation(parts, self.clean, self.grow, self.blur, self.gamma)
+        return MatteOperation(parts, self.clean, self.grow, self.blur, self.gamma, self.inverted)
 
     def summary(self) -> str:
         """What is selected, in a few words."""
         text = ""
         for one in self.active:
             text += f" {one.join} {one.summary()}" if text else one.summary()
-        return text or "everything"
+        return (f"all but {text}" if self.inverted and text else text) or "everything"
 
     def numbers(self, body: dict[str, Any]) -> Any:
         """What of its dumped ``body`` decides numbers, as fingerprints are made of: a lone colour range without
@@ -123,7 +125,7 @@ class Matte(Frozen):
             if not self.selections[index].tracks:
                 row.pop("tracks")
             rows.append(row)
-        rest = {name: value for name, value in body.items() if name != "selections"}
+        rest = {n: value for n, value in body.items() if n != "selections" and not (n == "inverted" and not value)}
         plain = all(value == type(self).model_fields[name].default for name, value in rest.items())
         if plain and len(rows) == 1 and rows[0]["kind"] == "colour_range" and "tracks" not in rows[0]:
             return {name: value for name, value in rows[0].items() if name != "kind"}

@@ -78,6 +78,7 @@ export const keys = {
       z: () => this.setZoom({ fit: "100", 100: "200", 200: "fit" }[this.zoom]),
       e: () => this.setView(this.view === "stops" ? "picture" : "stops"),
       o: () => this.toggleShapes(),
+      i: () => this.invertWhole(),
       k: () => this.handIs.trim && this.data.frames.last > this.data.frames.first && this.toggleKey(),
       c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
       1: () => this.toggleColumn(),

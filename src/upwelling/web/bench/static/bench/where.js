@@ -117,6 +117,15 @@ export const where = {
     one.invert = event.target.checked;
     this.reshaped(`invert ${this.titleOf(one)}`);
   },
+  get wholeInverted() {
+    return Boolean(this.matte && this.matte.inverted);
+  },
+  // All that is not selected, instead of what is.
+  invertWhole() {
+    if (this.locked || !this.hasMatte) return;
+    this.matte.inverted = !this.matte.inverted;
+    this.reshaped(this.matte.inverted ? "invert the matte" : "the matte as selected");
+  },
   nameSelection(event) {
     if (this.locked || !this.inHand) return;
     this.inHand.name = event.target.value.trim().slice(0, 60);
