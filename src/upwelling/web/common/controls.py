@@ -8,6 +8,8 @@ from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 _CHANNELS = ("red", "green", "blue")
+_RATIOS = ("×", "exponent", "share of light")
+"""Units of triples whose channels are moved together by a factor; others by a difference."""
 
 
 def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
@@ -55,12 +57,14 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
                     "kind": "number",
                     "times": 100 if share else 1,
                     "triple": triple,
+                    "together": "ratio" if extra["unit"] in _RATIOS else "difference",
                     "keyed": bool(extra.get("keyed")),
                     "whole": field.annotation is int,
                     "cells": [
                         {
                             "path": f"{before}{name}.{index}" if triple else before + name,
                             "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
+                            "channel": _CHANNELS[index][0].upper() if triple else "",
                             "low": extra["low"],
                             "high": extra["high"],
                             "fine": extra["fine"],

@@ -26,6 +26,7 @@ import { STAGES, reach } from "./reach.js";
 import { reading } from "./reading.js";
 import { region } from "./region.js";
 import { rendering } from "./rendering.js";
+import { riding } from "./riding.js";
 import { room } from "./room.js";
 import { scopePicks } from "./scope_picks.js";
 import { shapes } from "./shapes.js";
@@ -37,7 +38,7 @@ import { where } from "./where.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence];
+const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {

@@ -1,4 +1,5 @@
 // The picture: trace, zoom, region, views, and comparing it with another state or shot.
+import { angleAt, beyond, middleOf, nearlyStraight, shareAt, turned } from "./model/wipe.js";
 import { Previews } from "./preview.js";
 
 export const compare = {
@@ -6,6 +7,7 @@ export const compare = {
   against: "untrimmed",
   held: false,
   wipe: 0.5,
+  wipeAngle: 0,
   shelf: [],
   linked: true,
   otherFrame: null,
@@ -200,19 +202,32 @@ export const compare = {
     event.preventDefault();
     const handle = event.currentTarget;
     handle.setPointerCapture(event.pointerId);
+    const turns = event.target.classList.contains("turn");
     const move = (next) => {
-      const { left, wide, rect } = this.box();
-      this.setWipe((next.clientX - rect.left - left) / wide);
+      const { left, top, rect } = this.box(),
+        at = [next.clientX - rect.left - left, next.clientY - rect.top - top];
+      if (turns) this.turnWipe(nearlyStraight(angleAt(this.wipeNow, ...at)));
+      else this.setWipe(shareAt(this.wipeNow, ...at));
     };
     handle.addEventListener("pointermove", move);
     handle.addEventListener("pointerup", () => handle.removeEventListener("pointermove", move), { once: true });
   },
   keyWipe(event) {
-    const way = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
-    if (!way) return;
+    const way = { ArrowRight: 1, ArrowLeft: -1 }[event.key],
+      turn = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+    if (!way && !turn) return;
     event.preventDefault();
     event.stopPropagation();
-    this.setWipe(this.wipe + way * (event.shiftKey ? 0.002 : 0.02));
+    if (turn) this.turnWipe(Math.round(this.wipeAngle) + turn * (event.shiftKey ? 1 : 5));
+    else this.setWipe(this.wipe + way * (event.shiftKey ? 0.002 : 0.02));
+  },
+  get wipeNow() {
+    const { wide, tall } = this.box();
+    return { wide, tall, share: this.wipe, angle: this.wipeAngle };
+  },
+  turnWipe(angle) {
+    this.wipeAngle = turned(angle);
+    this.placeOverlays();
   },
   setWipe(share) {
     this.wipe = Math.min(Math.max(share, 0), 1);
@@ -225,7 +240,7 @@ export const compare = {
   // Cross, region and wipe stand where the picture stands.
   placeOverlays() {
     if (!this.point) return;
-    const { scale, left, top, wide, tall, x, y, rect } = this.box();
+    const { scale, left, top, wide, tall, x, y } = this.box();
     const at = (px, py) => [left + (px - x) * scale, top + (py - y) * scale];
     const inside = (px, py) => px >= left - 1 && px <= left + wide + 1 && py >= top - 1 && py <= top + tall + 1;
     const cross = this.$refs.cross,
@@ -244,12 +259,16 @@ export const compare = {
     }
     this.drawShapes();
     this.placePairs();
-    const edge = left + wide * this.wipe,
-      handle = this.$refs.wipe;
-    handle.style.left = edge + "px";
-    handle.style.top = top + "px";
-    handle.style.height = tall + "px";
-    this.$refs.other.style.clipPath =
-      this.compare === "wipe" ? `inset(0 0 0 ${(edge / Math.max(rect.width, 1)) * 100}%)` : "none";
+    const wiping = this.wipeNow,
+      [mx, my] = middleOf(wiping),
+      long = Math.abs(tall * Math.cos((this.wipeAngle * Math.PI) / 180)) + Math.abs(wide * Math.sin((this.wipeAngle * Math.PI) / 180)),
+      corners = beyond(wiping).map(([px, py]) => `${left + px}px ${top + py}px`);
+    Object.assign(this.$refs.wipe.style, {
+      left: `${left + mx}px`,
+      top: `${top + my - long / 2}px`,
+      height: `${long}px`,
+      transform: `rotate(${this.wipeAngle}deg)`,
+    });
+    this.$refs.other.style.clipPath = this.compare === "wipe" ? `polygon(${corners.join(", ") || "0 0"})` : "none";
   },
 };

@@ -1,4 +1,5 @@
 // Sliders, typed values and choices, bound to paths of the settings.
+import { meanOf, movedTogether } from "./model/triples.js";
 import { minus, plain } from "../js/numbers.js";
 
 export const controls = {
@@ -33,6 +34,7 @@ export const controls = {
       // Digits half typed are the hand's until it is done with them; answers that arrive meanwhile leave them alone.
       number.addEventListener("input", () => number.toggleAttribute("data-typing", true));
       number.addEventListener("blur", () => number.removeAttribute("data-typing"));
+      number.addEventListener("keydown", (event) => this.endTyping(event, number));
       number.addEventListener("change", () => {
         number.removeAttribute("data-typing");
         const times = Number(cell.dataset.times),
@@ -49,6 +51,7 @@ export const controls = {
         this.commit(cell);
       });
     }
+    for (const master of root.querySelectorAll(".master")) this.bindMaster(master);
     for (const choice of root.querySelectorAll(".choice")) {
       choice.dataset.path = prefix + choice.dataset.path;
       choice.addEventListener("change", () => {
@@ -56,6 +59,43 @@ export const controls = {
         this.commit(choice);
       });
     }
+  },
+
+  // The three channels of a row moved together, keeping what is between them.
+  bindMaster(master) {
+    const slider = master.querySelector("input"),
+      cells = [...master.parentElement.querySelectorAll(".cell")],
+      { together, low, high, fine } = master.dataset,
+      values = () => cells.map((cell) => this.get(cell.dataset.path));
+    const put = (mean) => {
+      const moved = movedTogether(values(), mean, together, Number(low), Number(high));
+      this.setAll(cells.map((cell, n) => [cell.dataset.path, moved[n]]));
+    };
+    slider.addEventListener("input", () => put(this.rested(Number(slider.value), { low, high, fine, default: cells[0].dataset.default })));
+    slider.addEventListener("change", () => this.save(slider.getAttribute("aria-label").split(",")[0].toLowerCase()));
+    slider.addEventListener("dblclick", () => {
+      put(Number(cells[0].dataset.default));
+      this.save(slider.getAttribute("aria-label").split(",")[0].toLowerCase());
+    });
+    slider.addEventListener("keydown", (event) => {
+      const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
+      if (!way) return;
+      event.preventDefault();
+      put(meanOf(values()) + way * Number(fine) * (event.shiftKey ? 0.1 : 1));
+      this.commitSoon(slider);
+    });
+  },
+
+  // Enter keeps what was typed, Escape puts the old value back; either way the keys are the Bench's again.
+  endTyping(event, number) {
+    if (event.key !== "Enter" && event.key !== "Escape") return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (event.key === "Escape") {
+      number.removeAttribute("data-typing");
+      this.syncControls();
+    }
+    number.blur();
   },
 
   // A hand stops at fifths of the smallest step, and at the resting value when it comes near it.
@@ -126,6 +166,10 @@ export const controls = {
         number.value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
       const rests = this.inForce(cell.dataset.path) !== undefined;
       cell.classList.toggle("moved", !rests && value !== Number(cell.dataset.default));
+    }
+    for (const master of this.$root.querySelectorAll(".master")) {
+      const held = [...master.parentElement.querySelectorAll(".cell")].map((cell) => this.get(cell.dataset.path, from));
+      if (held.every((value) => typeof value === "number")) master.querySelector("input").value = meanOf(held);
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
       const value = this.get(choice.dataset.path, from);

@@ -57,8 +57,7 @@ export const keys = {
       event.preventDefault();
       return this.moveStep(way);
     }
-    const letter = event.key.toLowerCase(),
-      { previous, next } = this.data.neighbours;
+    const letter = event.key.toLowerCase();
     const does = {
       b: () => {
         if (!this.held) {
@@ -66,12 +65,8 @@ export const keys = {
           this.refresh(false);
         }
       },
-      p: () => {
-        if (previous) window.location.href = previous;
-      },
-      n: () => {
-        if (next) window.location.href = next;
-      },
+      p: () => this.goTo("previous"),
+      n: () => this.goTo("next"),
       w: () => this.setCompare(this.compare === "wipe" ? "now" : "wipe"),
       s: () => this.setCompare(this.compare === "beside" ? "now" : "beside"),
       f: () => this.stepFrame(event.shiftKey ? -1 : 1),

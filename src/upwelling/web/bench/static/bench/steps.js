@@ -159,6 +159,12 @@ export const steps = {
     this.model.reset(this.current);
     this.changed(`reset ${this.kindTitle.toLowerCase()}`, this.step);
   },
+  // Every step as its kind rests, in one go; one undo brings them all back.
+  resetAll() {
+    if (this.locked) return;
+    for (const step of [...this.settings.steps]) this.model.reset(step);
+    this.changed("reset all steps", this.step);
+  },
   copyStep() {
     if (!this.hasStep) return;
     localStorage.setItem("bench-step", JSON.stringify(this.current));

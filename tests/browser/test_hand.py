@@ -1,0 +1,117 @@
+"""What is under the hand, and what rides along from shot to shot: on the real Bench."""
+
+from tests.browser.conftest import add_step, quiet
+from tests.browser.test_whole_line import fingerprint, open_bench, step
+
+OFFSETS = [f"input[aria-label='Offset, {channel}, code']" for channel in ("red", "green", "blue")]
+
+
+def focused(page):
+    return page.evaluate("() => document.activeElement.tagName")
+
+
+def test_keys_are_the_benchs_again_when_a_number_is_typed(brought_in, sign_in):
+    """Enter keeps it, Escape puts the old one back; then a letter is a key of the Bench and no text."""
+    page = open_bench(sign_in(first=False), brought_in)
+    step(page, "Exposure")
+    field = "input[aria-label='Exposure, stops']"
+    page.fill(field, "0.5")
+    page.press(field, "Enter")
+    quiet(page)
+    assert (page.input_value(field), focused(page)) == ("0.50", "BODY")
+    page.fill(field, "3")
+    page.press(field, "Escape")
+    quiet(page)
+    assert (page.input_value(field), focused(page)) == ("0.50", "BODY")
+    page.keyboard.press("w")
+    page.wait_for_selector("[data-compare=wipe][aria-pressed=true]")
+    page.keyboard.press("w")
+    page.keyboard.press("Control+z")
+    quiet(page)
+    assert page.input_value(field) == "0.00"
+
+
+def test_a_row_of_channels_has_one_control_for_all(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    step(page, "Slope · offset · power")
+    assert page.locator(".control.triple:has-text('Offset') b").all_inner_texts() == ["All", "R", "G", "B"]
+    page.fill(OFFSETS[0], "0.05")
+    page.press(OFFSETS[0], "Enter")
+    quiet(page)
+    page.focus("input[aria-label='Offset, all three channels']")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowRight")
+    quiet(page)
+    values = [float(page.input_value(one).replace("−", "-")) for one in OFFSETS]
+    assert [round(value - values[1], 4) for value in values] == [0.05, 0, 0]
+    assert round(values[1], 4) == 0.0055
+    seen = page.locator("input[aria-label='Saturation, ×']")
+    box, body = seen.bounding_box(), page.locator(".facebody").bounding_box()
+    assert box["y"] + box["height"] <= body["y"] + body["height"], "saturation is seen without scrolling"
+    page.click("button[aria-label='Reset all steps']")
+    quiet(page)
+    page.wait_for_selector(".stratum[data-stage=trim] p:has-text('Nothing corrected yet')")
+    page.click("button:text-is('Undo')")
+    quiet(page)
+    assert [float(page.input_value(one).replace("−", "-")) for one in OFFSETS] == values
+    page.click("button:text-is('Undo')")
+    page.click("button:text-is('Undo')")
+    quiet(page)
+
+
+def test_a_matte_is_inverted_by_a_key_and_a_switch(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    add_step(page, "exposure")
+    page.fill("input[aria-label='Exposure, stops']", "2")
+    page.press("input[aria-label='Exposure, stops']", "Enter")
+    page.click(".stepfaces button:text-is('Where')")
+    page.select_option("select[aria-label='Add a selection']", "ellipse")
+    quiet(page)
+    inside = fingerprint(page)
+    page.keyboard.press("i")
+    quiet(page)
+    outside = fingerprint(page)
+    assert outside != inside
+    assert page.is_checked("input[aria-label='Invert the whole matte']")
+    assert "all but" in page.inner_text(".stratum[data-stage=trim] p")
+    page.uncheck("input[aria-label='Invert the whole matte']")
+    quiet(page)
+    assert fingerprint(page) == inside
+    page.click("button:text-is('Remove') >> nth=0")
+    quiet(page)
+
+
+def ridden(page):
+    return page.evaluate(
+        "() => { const b = Alpine.$data(document.querySelector('.bench')); return [b.compare, b.against.split(':')[0],"
+        " Math.round(100 * b.wipe), b.wipeAngle, b.zoom, b.region && Math.round(100 * b.region.left), b.layer.grey] }"
+    )
+
+
+def test_what_is_compared_with_rides_along(brought_in, sign_in):
+    """By N to the next shot and by P back: reference, wipe, its angle, zoom, region and viewing layer."""
+    page = open_bench(sign_in(first=False), brought_in)
+    page.select_option(".against", label="B007")
+    page.wait_for_selector("[data-compare=wipe][aria-pressed=true]")
+    page.focus(".wipe")
+    for key in ("ArrowRight", "ArrowRight", "ArrowDown", "ArrowDown", "Shift+ArrowDown"):
+        page.keyboard.press(key)
+    page.select_option("select[aria-label=Zoom]", "100")
+    page.select_option("select[aria-label=Region]", "rectangle")
+    page.keyboard.press("y")
+    page.check("label:has-text('Black and white') input")
+    page.keyboard.press("Escape")
+    quiet(page)
+    here = ridden(page)
+    assert here[:5] == ["wipe", "shot", 54, 11, "100"]
+    assert here[6] is True
+    for key, name in (("n", "B007"), ("p", "A012")):
+        with page.expect_navigation():
+            page.keyboard.press(key)
+        page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+        assert name in page.inner_text("header, .crumb, nav >> nth=0") or name in page.title()
+        assert ridden(page) == here
+    page.goto(f"{brought_in}/p/kilnlight/")
+    page.click("a.shot:has-text('A012')")
+    page.wait_for_selector("canvas.picture[data-fingerprint]")
+    assert ridden(page)[0] == "now", "from another page it begins anew"
