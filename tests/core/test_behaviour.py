@@ -12,7 +12,7 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 
-from tests.core.test_steps import BUSY, WARM
+from tests.core.test_steps import BUSY, LATER, WARM
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.operations import Place, run_reference
@@ -91,7 +91,7 @@ def computed() -> dict:
                 ]
             except Exception as error:  # a method that does not serve an output stays so
                 found[f"rendering {method().kind} {target}"] = type(error).__name__
-    for number, step in enumerate(BUSY):
+    for number, step in enumerate((*BUSY, *LATER)):
         for kind, made in (
             ("plain", step),
             ("half", step.model_copy(update={"strength": 0.5})),
@@ -114,7 +114,7 @@ def computed() -> dict:
 
 
 def test_every_step_has_its_sample():
-    assert {type(step) for step in (*BUSY, *PLACED)} == set(STEPS)
+    assert {type(step) for step in (*BUSY, *LATER, *PLACED)} == set(STEPS)
 
 
 @pytest.fixture(scope="module")

@@ -35,6 +35,7 @@ from upwelling.core.steps import (
     Saturation,
     SlopeOffsetPower,
     ToneCurve,
+    TurnColours,
     WhiteBalance,
     range_around,
 )
@@ -83,6 +84,8 @@ BUSY = (
     Highlights(clip=(3, 2, 1.5), light=(1.4, 0.9, 0.7), channels="S-Gamut3.Cine"),
     Highlights(clip=(3, 0, 1.5), way="calm", begins=0.8),
 )
+LATER = (TurnColours(turn=40, saturation=1.3, lift=-0.4),)
+"""Kinds that came after the frozen samples of numbers; they have rows of their own there."""
 WARM = Matte(selections=(ColourRange(hue=60, hue_width=80, saturation_low=0.05, stops_low=-3),))
 
 
@@ -195,6 +198,22 @@ def test_saturation_scales_chroma_at_constant_hue_and_lightness(amount):
     if amount:
         turned = np.mod(after[:, 2] - before[:, 2] + 180, 360) - 180
         assert np.abs(turned[before[:, 1] > 0.1]).max() < 1.5
+
+
+@pytest.mark.parametrize(("turn", "saturation", "lift"), [(90, 1, 0), (-150, 0.5, 1), (20, 1.6, -1.5)])
+def test_what_is_selected_turns_as_one(turn, saturation, lift):
+    """By coloraide's Oklab: hue by the angle, chroma and lightness by their factors: light 2^stops is L 2^(stops/3)."""
+    step = TurnColours(turn=turn, saturation=saturation, lift=lift)
+    before, after = _oklch(COLOURS[:60]), _oklch(apply(step, COLOURS[:60]))
+    up = 2 ** (lift / 3)
+    np.testing.assert_allclose(after[:, 0], before[:, 0] * up, rtol=4e-3)
+    np.testing.assert_allclose(after[:, 1], before[:, 1] * saturation * up, atol=6e-3)
+    off = np.mod(after[:, 2] - before[:, 2] - turn + 180, 360) - 180
+    assert np.abs(off[before[:, 1] > 0.1]).max() < 2
+    greys = np.linspace(0.01, 4, 9)[:, None] * np.ones(3)
+    np.testing.assert_allclose(apply(step, greys), greys * 2**lift, rtol=1e-9)
+    whole, part = apply(step), apply(step.model_copy(update={"limit": WARM}))
+    assert (np.abs(part - COLOURS).max(axis=-1) <= np.abs(whole - COLOURS).max(axis=-1) + 1e-9).all()
 
 
 def test_skin_lies_where_it_is_spared():
@@ -315,7 +334,7 @@ def test_strength_is_half_way_in_stops():
 
 
 # --- what holds for all
-@pytest.mark.parametrize("step", BUSY, ids=lambda s: s.kind)
+@pytest.mark.parametrize("step", [*BUSY, *LATER], ids=lambda s: s.kind)
 def test_identity_order_neutral_and_engine(step):
     assert type(step)().operations(AP1) == ()
     assert not step.changes_nothing
@@ -366,6 +385,7 @@ def test_a_root_matrix_is_colour_sciences_terms_and_knows_no_exposure():
         (PrinterLight(points=(4, -7, 9)), PrinterLight(points=(-4, 7, -9))),
         (Contrast(contrast=1.6, pivot=1), Contrast(contrast=1 / 1.6, pivot=1)),
         (Saturation(amount=1.6), Saturation(amount=1 / 1.6)),
+        (TurnColours(turn=70, saturation=1.25), TurnColours(turn=-70, saturation=0.8)),
         (ToneCurve(master=((0.1, 0.2), (0.6, 0.5))), ToneCurve(master=((0.2, 0.1), (0.5, 0.6)))),
     ],
     ids=lambda s: s.kind,

@@ -25,6 +25,7 @@ from upwelling.core.steps.sharpen import Sharpen
 from upwelling.core.steps.slope_offset_power import SlopeOffsetPower
 from upwelling.core.steps.streaks import Streaks
 from upwelling.core.steps.tone_curve import ToneCurve
+from upwelling.core.steps.turn_colours import TurnColours
 from upwelling.core.steps.vignette import Vignette
 from upwelling.core.steps.white_balance import WhiteBalance
 
@@ -41,6 +42,7 @@ STEPS: tuple[type[Step], ...] = (
     ToneCurve,
     Saturation,
     ColourCurves,
+    TurnColours,
     CalmNoise,
     Sharpen,
     Streaks,
@@ -80,6 +82,7 @@ __all__ = [
     "Step",
     "Streaks",
     "ToneCurve",
+    "TurnColours",
     "Vignette",
     "WhiteBalance",
     "range_around",
