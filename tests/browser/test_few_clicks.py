@@ -75,10 +75,11 @@ def test_from_nothing_to_a_certified_table(sign_in, server, footage, counts):
 
 def test_a_shot_is_balanced(bench, counts):
     hand = Hand(bench)
-    hand.at(0.3, 0.4)
     hand.press("d")
     quiet(bench)
     hand.click("button:text-is('Neutral from the picture'):visible")
+    assert bench.input_value("input[aria-label='Scene light, K']") == "6500", "it waits for the click"
+    hand.at(0.3, 0.4)
     quiet(bench)
     if bench.locator("button:text-is('Take it as neutral'):visible").count():
         hand.click("button:text-is('Take it as neutral'):visible")

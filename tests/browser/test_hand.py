@@ -115,3 +115,40 @@ def test_what_is_compared_with_rides_along(brought_in, sign_in):
     page.click("a.shot:has-text('A012')")
     page.wait_for_selector("canvas.picture[data-fingerprint]")
     assert ridden(page)[0] == "now", "from another page it begins anew"
+
+
+def test_any_shot_is_found_to_compare_with(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    page.select_option(".against", "find")
+    page.fill("dialog[open] input", "b00")
+    page.wait_for_selector("dialog[open] li:has-text('B007')")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("canvas.otherpicture[data-fingerprint]")
+    assert page.locator(".against").evaluate("(one) => one.selectedOptions[0].textContent") == "B007"
+    page.select_option(".against", "find")
+    page.fill("dialog[open] input", "nothing of the kind")
+    page.wait_for_selector("dialog[open] p:has-text('No other shot has that in its name')")
+    page.click("dialog[open] button:text-is('Close')")
+    assert page.locator(".against").evaluate("(one) => one.selectedOptions[0].textContent") == "B007"
+
+
+def test_a_neutral_waits_for_the_click(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    add_step(page, "white_balance")
+    page.click("button:text-is('Neutral from the picture'):visible")
+    page.wait_for_selector(".tag:has-text('Click what is neutral')")
+    quiet(page)
+    assert page.input_value("input[aria-label='Scene light, K']") == "6500"
+    page.keyboard.press("Escape")
+    page.wait_for_selector(".tag:has-text('Click what is neutral')", state="hidden")
+    page.click("button:text-is('Neutral from the picture'):visible")
+    box = page.locator("canvas.picture").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.4)
+    quiet(page)
+    if page.locator("button:text-is('Take it as neutral'):visible").count():
+        page.click("button:text-is('Take it as neutral'):visible")
+        quiet(page)
+    assert page.input_value("input[aria-label='Scene light, K']") != "6500"
+    for _ in range(2):
+        page.click("button:text-is('Undo')")
+        quiet(page)

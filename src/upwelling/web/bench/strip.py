@@ -80,4 +80,4 @@ def strip(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     word = text_of(request.GET.get("word"), 60).strip()
     made = strip_of(production, shot, word)
     html = render_to_string("bench/strip.html", {**made, "production": production, "shot": shot}, request)
-    return JsonResponse({"html": html, "others": made["others"]})
+    return JsonResponse({"html": html, "others": made["others"], "more": made["more"]})

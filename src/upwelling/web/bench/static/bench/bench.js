@@ -2,6 +2,7 @@
 import { post } from "../js/http.js";
 import { adding } from "./adding.js";
 import { compare } from "./compare.js";
+import { comparing } from "./comparing.js";
 import { controls } from "./controls.js";
 import { curve } from "./curve.js";
 import { following } from "./following.js";
@@ -38,7 +39,7 @@ import { where } from "./where.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {

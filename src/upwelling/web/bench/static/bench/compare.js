@@ -72,6 +72,7 @@ export const compare = {
     const shelf = this.shelf.map((one) => ({ value: `shelf:${one.pk}`, label: `Shelf: ${one.name}` }));
     return [
       { value: "untrimmed", label: "Without trim" },
+      { value: "find", label: "Find a shot …" },
       ...(this.trial ? [{ value: "elsewhere", label: `With the step ${this.trialText}` }] : []),
       ...this.data.compared,
       ...marks,
@@ -149,7 +150,11 @@ export const compare = {
     this.refresh(true);
   },
   pickAgainst(event) {
-    this.setAgainst(event.target.value);
+    if (event.target.value === "find") {
+      event.target.value = this.against;
+      return this.openFinding();
+    }
+    return this.setAgainst(event.target.value);
   },
   setAgainst(value) {
     this.against = value;

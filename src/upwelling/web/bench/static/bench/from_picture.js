@@ -5,6 +5,7 @@ import { post } from "../js/http.js";
 export const fromPicture = {
   solved: "",
   doubted: null,
+  awaited: null,
 
   // Where a step of this kind finds its own numbers in the picture; empty for kinds that do not.
   get pictureUrl() {
@@ -36,8 +37,26 @@ export const fromPicture = {
       this.work(-1);
     }
   },
-  async balanceFromPicture() {
-    if (this.lockedOrNone) return;
+  // Without a region the next click in the picture says which patch is meant; the same button, or Escape, leaves it.
+  waitFor(by, take) {
+    if (this.region) return take();
+    this.awaited = this.awaited && this.awaited.by === by ? null : { by, take };
+    return null;
+  },
+  // The trace stands where it was clicked.
+  clickedAt() {
+    const awaited = this.awaited;
+    this.awaited = null;
+    if (awaited) awaited.take();
+  },
+  get awaits() {
+    return { any: this.awaited !== null, trim: Boolean(this.awaited && this.awaited.by === "trim"), raw: Boolean(this.awaited && this.awaited.by === "raw") };
+  },
+  balanceFromPicture() {
+    if (!this.lockedOrNone) this.waitFor("trim", () => this.balanceAt());
+  },
+  async balanceAt() {
+    if (this.lockedOrNone || !this.isBalance) return;
     const said = await this.solve(this.data.urls.neutral);
     if (said) await this.unlessDoubted("trim", said);
   },

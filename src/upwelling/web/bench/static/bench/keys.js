@@ -44,7 +44,7 @@ export const keys = {
   },
 
   key(event) {
-    if (this.$refs.help.open || this.$refs.adding.open) return null;
+    if (this.$root.querySelector("dialog[open]")) return null;
     if (event.ctrlKey || event.metaKey) {
       if (event.key.toLowerCase() !== "z") return null;
       event.preventDefault();
@@ -79,7 +79,7 @@ export const keys = {
       1: () => this.toggleColumn(),
       2: () => this.toggleSide(),
       x: () => this.toggleWhole(),
-      escape: () => this.leaveWhole(),
+      escape: () => (this.awaited ? (this.awaited = null) : this.leaveWhole()),
       y: () => this.toggleViewing(),
       ",": () => this.brightenView(-0.5),
       ".": () => this.brightenView(0.5),

@@ -81,7 +81,10 @@ export const picture = {
       () => {
         canvas.removeEventListener("pointermove", move);
         if (drawing) this.refresh(true);
-        else this.moveTo(Math.floor(from.x), Math.floor(from.y));
+        else {
+          this.moveTo(Math.floor(from.x), Math.floor(from.y));
+          this.clickedAt();
+        }
       },
       { once: true },
     );

@@ -34,7 +34,10 @@ export const raw = {
     return `${k.toFixed(0)} K, Duv ${minus(d.toFixed(4))}`;
   },
 
-  async developFromPicture() {
+  developFromPicture() {
+    if (!this.locked) this.waitFor("raw", () => this.developAt());
+  },
+  async developAt() {
     if (this.locked) return;
     const said = await this.solve(this.data.urls["raw-neutral"]);
     if (!said) return;

@@ -13,7 +13,7 @@ export const riding = {
       { compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionKind, view, linked } = this,
       layer = { ...this.layer, until: "" },
       point = { x: (this.point.x + 0.5) / width, y: (this.point.y + 0.5) / height };
-    const ride = { from: this.data.pk, of: this.placeOf(this.data.urls.preview), size: [width, height], layer, point };
+    const ride = { other: this.otherShot, from: this.data.pk, of: this.placeOf(this.data.urls.preview), size: [width, height], layer, point };
     sessionStorage.setItem(
       KEY,
       JSON.stringify({ ...ride, compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionKind, view, linked }),
@@ -41,6 +41,7 @@ export const riding = {
     this.view = OF_A_STEP.includes(ride.view) ? "picture" : ride.view;
     this.point = { x: Math.min(Math.floor(ride.point.x * width), width - 1), y: Math.min(Math.floor(ride.point.y * height), height - 1) };
     this.$refs.regionPick.value = regionKind;
+    if (ride.other && ride.against.startsWith("shot:") && ride.other.pk !== this.data.pk) this.offer(ride.other);
     const against = ride.against === `shot:${this.data.pk}` ? `shot:${ride.from}` : ride.against,
       known = this.otherChoices.some((choice) => choice.value === against);
     if (known) Object.assign(this, { against, compare, otherFrame: against === ride.against ? otherFrame : null });
