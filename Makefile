@@ -24,7 +24,7 @@ test: .venv/.dev
 	@$(MAKE) --no-print-directory check
 	@sh scripts/run-tests.sh
 
-# What needs neither browser nor patience, under 90 seconds once kernels are compiled.
+# What needs neither browser nor patience: every test that takes under two seconds, minutes in all.
 quick: .venv/.dev
 	@$(MAKE) --no-print-directory check
 	$(PYTHON) -m pytest -m "not browser and not slow" -n 2

@@ -59,7 +59,10 @@ IN_TRIM = {
         page.wait_for_selector(".card"),
     ),
     "history": lambda page: page.click("[data-tab=history]"),
-    "share": lambda page: page.select_option("select[aria-label='Give the step']", "others"),
+    "share": lambda page: (
+        page.select_option("select[aria-label='Give the step']", "others"),
+        page.wait_for_selector("h1:has-text('Steps of')"),
+    ),
     "setup": lambda page: (
         page.goto(page.url.replace("/bench/", "/bakes/of/")),
         page.wait_for_selector("[data-busy=no]"),

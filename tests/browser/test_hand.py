@@ -152,3 +152,15 @@ def test_a_neutral_waits_for_the_click(brought_in, sign_in):
     for _ in range(2):
         page.click("button:text-is('Undo')")
         quiet(page)
+
+
+def test_a_sentence_over_the_picture_moves_nothing_under_the_hand(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    step(page, "Exposure")
+    before = page.locator("canvas.picture").bounding_box()
+    page.fill("input[aria-label='Exposure, stops']", "99")
+    page.press("input[aria-label='Exposure, stops']", "Enter")
+    page.wait_for_selector(".trouble:has-text('type a number from')")
+    assert page.locator("canvas.picture").bounding_box() == before
+    assert min(row.bounding_box()["height"] for row in page.locator(".steplist li[data-step]").all()) >= 22
+    page.click(".trouble button:text-is('Close')")

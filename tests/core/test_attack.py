@@ -18,7 +18,6 @@ from upwelling.core.path.look_recipe import LookRecipe
 from upwelling.core.recognise import signal_facts
 from upwelling.core.tables.files import read_lut
 
-pytestmark = pytest.mark.slow
 SECONDS, MEBIBYTES = 30, 3000
 """What one of them may take beyond what the process has already; a 16-bit still of 112 million pixels takes 2 GB."""
 
@@ -61,6 +60,7 @@ def attempt(read, place):
     return said, used.ru_utime + used.ru_stime, memory
 
 
+@pytest.mark.slow
 def test_hostile_cuts_are_read_or_refused_and_name_the_event(tmp_path):
     """Values of wrong kinds at every place of a timeline, and lists made for slow patterns: none ends the process that
     asked, none is beyond what is stored, and none takes longer than its reader is given.
@@ -101,6 +101,7 @@ def test_what_kills_a_reader_is_refused_in_words(monkeypatch, ends, words):
         read_apart("cut", "x.otio", ends)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("kind", "name"), [(kind, name) for kind, (files, _) in READERS.items() for name in files])
 def test_it_is_read_or_refused_in_time(kind, name, tmp_path):
     files, read = READERS[kind]

@@ -19,10 +19,9 @@ from upwelling.core.proof.lut_box import LutBox
 from upwelling.core.proof.samples import read_frames, write_frames
 from upwelling.core.tables.files import read_lut
 
-pytestmark = pytest.mark.slow
-
 
 # A legal table spends a seventh of its grid on codes below black and above white, so it needs the finer grid.
+@pytest.mark.slow
 @pytest.mark.parametrize(("side", "size"), [("full", 33), ("legal", 65)])
 @pytest.mark.parametrize("name", ["S-Log3/S-Gamut3.Cine", "V-Log/V-Gamut", "LogC3 EI 800/Wide Gamut 3"])
 def test_a_right_table_holds(tmp_path, name, side, size):
@@ -192,6 +191,7 @@ def test_honest_tables_that_are_too_coarse_say_why(tmp_path, one, words):
     assert "another path" not in text
 
 
+@pytest.mark.slow
 def test_frames_count_and_travel(tmp_path):
     one, picture = order(33), np.random.default_rng(1).uniform(0.2, 0.5, (120, 200, 3))
     frames = [frame_sample(one, "gathering", picture), frame_sample(one, "yard", picture[:10] + 0.4)]
@@ -210,6 +210,7 @@ def test_frames_count_and_travel(tmp_path):
     assert within.verdict == "holds within the tested pictures"
 
 
+@pytest.mark.slow
 def test_progress_and_cancel():
     said = []
     bake(order(17), progress=lambda done, message: said.append(done))
@@ -223,6 +224,7 @@ def test_progress_and_cancel():
         bake(order(5), progress=stop)
 
 
+@pytest.mark.slow
 def test_certificate_is_plain_json(tmp_path):
     one = order(9)
     certificate = verify(baked(tmp_path, one), one)

@@ -21,9 +21,8 @@ from upwelling.core.proof.tolerances import tolerances_for
 from upwelling.core.proof.trial import Trial
 from upwelling.core.steps import Contrast, Exposure, Ladder, Saturation, SlopeOffsetPower
 
-pytestmark = pytest.mark.slow
 
-
+@pytest.mark.slow
 def test_solver_finds_the_smallest_that_holds(tmp_path):
     one = BakeOrder(
         path=make(),
@@ -50,6 +49,7 @@ def _of(one, *grids, **changed):
     )
 
 
+@pytest.mark.slow
 def test_where_nothing_holds_the_least_change_is_said():
     """Another property of the receiver where one is enough, a limit with its present figure in any case, and rounding
     where no table can.
@@ -79,6 +79,7 @@ def test_where_nothing_holds_the_least_change_is_said():
     )
 
 
+@pytest.mark.slow
 def test_all_formats_are_crossed():
     """Formulas where the receiver takes them, a shaper only where nothing holds without; another format than the one
     asked for is said.
@@ -132,6 +133,7 @@ def test_a_grid_that_nobody_chose_is_said_where_it_seldom_holds(tmp_path, capsys
     assert "unasked" not in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_a_shaper_that_was_searched_for_is_baked_as_it_was_tried(tmp_path):
     """The figures the solver gives are those the verification finds, and no worse than those of the two likeliest
     shapers.
@@ -166,6 +168,7 @@ def figures(certificate):
     return {title: value for title, value, _ in certificate.held_to}
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("receiver", "name"), [("Monitor box", "S-Log3/S-Gamut3.Cine"), ("Camera", "V-Log/V-Gamut")])
 def test_fitted_entries_bring_a_trilinear_receiver_nearer_to_the_path(tmp_path, receiver, name):
     """Everywhere at once: greys, pictures, the cube as a whole;
@@ -197,6 +200,7 @@ def test_fitted_entries_bring_a_trilinear_receiver_nearer_to_the_path(tmp_path, 
     assert "entries fitted to it" in " ".join(comments(fitted))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("interpolation", ["tetrahedral", "trilinear"])
 def test_the_fit_mixes_entries_as_the_receiver_does(interpolation):
     """Its weights against the kernels, on any table."""
@@ -210,6 +214,7 @@ def test_the_fit_mixes_entries_as_the_receiver_does(interpolation):
     np.testing.assert_allclose(mixed, Lut3D(table).apply(codes, interpolation, plain=True), atol=2e-6)
 
 
+@pytest.mark.slow
 def test_one_wrong_entry_among_fitted_ones_is_found(tmp_path):
     one = order(17, entries="fitted")
     certificate = verify(baked(tmp_path, one, one_wrong((5, 9, 7), 0.02)), one)
@@ -218,6 +223,7 @@ def test_one_wrong_entry_among_fitted_ones_is_found(tmp_path):
     assert "axes are swapped (red and blue)" in swapped.findings[0].cause
 
 
+@pytest.mark.slow
 def test_fitted_entries_go_after_a_shaper_too(tmp_path):
     one = BakeOrder(path=make(output="BT.2100 PQ 1000"), receiver=PROGRAM, format="clf", size=17, shaper="adapted")
     fitted = one.model_copy(update={"entries": "fitted"})
@@ -226,6 +232,7 @@ def test_fitted_entries_go_after_a_shaper_too(tmp_path):
     assert after.overall.p99 < before.overall.p99
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "section",
     [
@@ -247,6 +254,7 @@ def test_fitted_entries_of_any_section_are_finite_and_no_worse(section, output):
     assert fitted.figures["anywhere_median"] <= plain.figures["anywhere_median"] + 0.01
 
 
+@pytest.mark.slow
 def test_a_density_puts_grid_points_where_it_is_high():
     shaper = shaper_of((1.0, 3.0), 0.5, 9)
     places = np.interp([0.25, 0.75], np.linspace(0, 1, len(shaper.table)), shaper.table[:, 0])
@@ -257,6 +265,7 @@ def test_a_density_puts_grid_points_where_it_is_high():
     assert on == pytest.approx(round(on), abs=1e-3)
 
 
+@pytest.mark.slow
 def test_the_cdl_part_of_steps():
     part = cdl_part([Exposure(stops=1), SlopeOffsetPower(slope=(1.2, 1, 1), saturation=0.8), Saturation(amount=1.2)])
     assert part.cdl.slope == (1.2, 1, 1)

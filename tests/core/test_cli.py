@@ -19,8 +19,6 @@ from upwelling.core.simulate.camera import A_CAM, B_CAM
 from upwelling.core.simulate.shipped import shipped
 from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower, Vignette
 
-pytestmark = pytest.mark.slow
-
 RNG = np.random.default_rng(41)
 CODE = np.rint(RNG.uniform(0.1, 0.6, (24, 32, 3)) * 1023) / 1023
 SLOG = ["--from", "s-log3/s-gamut3.cine"]
@@ -129,6 +127,7 @@ def test_recipe_and_exposure_lie_over_each_other(folder):
     )
 
 
+@pytest.mark.slow
 def test_bake_verify_inspect_apply(folder, capsys):
     assert run("bake", "t.cube", *SLOG, *TV, "--size", 33, "--report", "t.json") == 0
     report = json.loads((folder / "t.json").read_text())
@@ -216,6 +215,7 @@ def test_clipping_is_told(folder, capsys):
     assert "100.00% of the pixels" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_as_a_program():
     done = subprocess.run(
         [sys.executable, "-m", "upwelling", "--help"], capture_output=True, text=True, check=True, timeout=60
@@ -224,6 +224,7 @@ def test_as_a_program():
         assert command in done.stdout
 
 
+@pytest.mark.slow
 def test_probe_and_movie_frames(kilnlight, tmp_path, capsys):
     """What each file is, and a movie's frame and a raw rendered; the frame is the one asked for."""
     assert main(["probe", str(kilnlight / "P003.mp4"), str(kilnlight / "S0101.dng"), str(kilnlight / "G005.mp4")]) == 0
@@ -367,6 +368,7 @@ def test_a_step_from_the_command_line_acts_as_it_comes(folder, kind):
     assert "# Leaves out: " in (folder / "yes.cube").read_text()
 
 
+@pytest.mark.slow
 def test_steps_stand_after_the_recipe_and_at_a_frame(folder, capsys):
     shape = {"kind": "exposure", "stops": 2, "limit": {"selections": [{"kind": "linear", "y": 0}]}}
     above = rendered(folder, "a.tif", "--step", json.dumps(shape))
@@ -425,6 +427,7 @@ def _shots(folder):
     return "match", "b.tif", "a.tif", "--from", "V-Log/V-Gamut", "--reference-from", "S-Log3/S-Gamut3.Cine"
 
 
+@pytest.mark.slow
 def test_match_writes_a_recipe_that_comes_nearer(folder, capsys):
     said = _shots(folder)
     assert run(*said, "--recipe-out", "m.json", "--json") == 0
@@ -443,6 +446,7 @@ def test_match_writes_a_recipe_that_comes_nearer(folder, capsys):
     assert np.array_equal(read_still(folder / "c.png").code, b)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("method", ["exposure", "statistics", "chart", "scene"])
 def test_every_method_answers_in_words_or_refuses_in_words(folder, capsys, method):
     said = _shots(folder)
@@ -477,6 +481,7 @@ def test_marked_pairs_are_read_from_a_file(folder, capsys):
     assert "--from is missing" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_layers_from_files_act_as_in_a_recipe(folder, capsys):
     """Each at its strength, in the order of the path; what cannot be there is refused with its file's name."""
     files = {

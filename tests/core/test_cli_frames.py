@@ -13,8 +13,6 @@ from tests.core.witness import ffmpeg_write
 from upwelling.core.media import read_still
 from upwelling.core.media.movie_write import write_movie
 
-pytestmark = pytest.mark.slow
-
 
 def test_what_a_command_takes_unasked_is_said(folder, capsys):
     """The first frame of a movie, and scene light where an encoding has nearly the name of an output."""
@@ -52,6 +50,7 @@ def test_depth_in_a_proof_is_what_was_encoded(folder, capsys):
     assert "encoded from 10 bits, decodes at 12" in FilePath("x.mov.proof.json").read_text()
 
 
+@pytest.mark.slow
 def test_tables_are_tried_on_the_pictures_given(folder, capsys):
     """Pictures join the certificate, the tested pixels lie beside it, and a table is found by its certificate whatever
     that is called.

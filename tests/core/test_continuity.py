@@ -15,8 +15,6 @@ from upwelling.core.operations import Matrix, decode_operations, run_reference
 from upwelling.core.outputs import OUTPUTS, output
 from upwelling.core.rendering import TONE_MAPS, Rise
 
-pytestmark = pytest.mark.slow
-
 AP1, LOG = primaries("AP1"), encoding("S-Log3/S-Gamut3.Cine")
 BEFORE = (*decode_operations(LOG), Matrix.of(rgb_to_rgb(LOG.primaries, AP1, "CAT02")))
 STEP = 2e-5

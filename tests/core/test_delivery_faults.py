@@ -17,7 +17,6 @@ from upwelling.core.media import open_footage
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.simulate.shipped import shipped
 
-pytestmark = pytest.mark.slow
 FRAMES = 12
 
 
@@ -63,6 +62,7 @@ PLANTED = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", PLANTED)
 def test_a_fault_of_every_picture_is_named(delivered, tmp_path, name):
     change, words = PLANTED[name]
@@ -71,6 +71,7 @@ def test_a_fault_of_every_picture_is_named(delivered, tmp_path, name):
     assert words in proof.sentence
 
 
+@pytest.mark.slow
 def test_another_matrix_than_said_is_named(delivered, tmp_path):
     """Coded by BT.601, said to be BT.709: what a player shows is R'G'B' turned by both (BT.601-7, BT.709-6)."""
     from upwelling.core.delivery.faults import FAULTS
@@ -83,6 +84,7 @@ def test_another_matrix_than_said_is_named(delivered, tmp_path):
     assert "Cb and Cr are swapped" in proof.sentence
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("numbers", "words"),
     [

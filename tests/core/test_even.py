@@ -12,7 +12,6 @@ from upwelling.core.media import Movie
 from upwelling.core.media.even import EvenMovie, even_rate, is_uneven
 from upwelling.core.media.heard import heard
 
-pytestmark = pytest.mark.slow
 THINNED = r"select='if(gte(n\,60)\,not(mod(n\,2))\,1)'"
 DELIVER = ("--from", "sRGB/BT.709", "--to", "sRGB", "--workers", "1")
 

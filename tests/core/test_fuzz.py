@@ -16,8 +16,6 @@ from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import dng, open_footage, write_still
 from upwelling.core.media.movie_write import write_movie
 
-pytestmark = pytest.mark.slow
-
 PICTURE = np.random.default_rng(1).random((48, 64, 3)).astype(np.float32)
 KINDS = [
     "a.png",
@@ -96,6 +94,7 @@ def seeds(tmp_path_factory):
     return found
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", READERS)
 def test_two_hundred_mutants_of_each_reader(seeds, name, tmp_path):
     """In a process under an address limit: declared errors only, in time.

@@ -17,8 +17,6 @@ from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.steps import Saturation, WhiteBalance
 from upwelling.core.tables.files import write_lut
 
-pytestmark = pytest.mark.slow
-
 N = 33
 I = np.arange(N)
 
@@ -62,6 +60,7 @@ LAYOUT = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", LAYOUT)
 def test_a_mistake_in_the_grid_is_named(tmp_path, name):
     one = order(N)
@@ -86,6 +85,7 @@ def corrected():
     return order(N, path.model_copy(update={"input": path.input.model_copy(update={"correction": held})}))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("was", "wanted", "words"),
     [
@@ -137,6 +137,7 @@ def half_a_percent(node):
     return type(node)(node.style, params)
 
 
+@pytest.mark.slow
 def test_formulas_are_held_to_tighter_limits(tmp_path):
     """Right ones hold; a log slope 0.5 % off or a matrix of another adaptation does not,
     and nothing is said of grids.
@@ -165,6 +166,7 @@ def test_formulas_are_held_to_tighter_limits(tmp_path):
     assert any(isinstance(node, MatrixNode) for node in bake(to_working).nodes)
 
 
+@pytest.mark.slow
 def test_a_finding_passes_its_limit_as_it_is_printed(tmp_path):
     for one in (order(17), order(33), order(17, make("S-Log3/S-Gamut3.Cine"))):
         certificate = verify(baked(tmp_path, one), one)
@@ -182,6 +184,7 @@ def _along(t, axis):
     return np.take(t, np.clip(I + 1, 0, N - 1), axis)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("entries", ["sampled", "fitted"])
 @pytest.mark.parametrize(
     ("change", "words"),
@@ -199,6 +202,7 @@ def test_small_mistakes_are_named_in_sampled_and_in_fitted_tables(tmp_path, entr
     assert words in " ".join(certificate.reasons_said)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("entries", ["sampled", "fitted"])
 def test_another_adaptation_is_named(tmp_path, entries):
     """From a tungsten-balanced space adaptation shows; between two D65 ones there is none."""

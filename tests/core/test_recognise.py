@@ -29,8 +29,6 @@ from upwelling.core.recognise import (
 from upwelling.core.simulate.chart import CARD, CORNERS
 from upwelling.core.simulate.kilnlight_set import CAMERAS, TAKES
 
-pytestmark = pytest.mark.slow
-
 
 def recognise(path, sibling=None):
     footage = open_footage(path)
@@ -129,6 +127,7 @@ def test_contradictions_are_spelled_out(kilnlight):
     assert "probably log" in said
 
 
+@pytest.mark.slow
 def test_eight_bit_log_says_what_a_code_is_worth():
     remark = eight_bit_log("8", encoding("D-Log/D-Gamut"), "legal")
     # D-Log: 0.256663 of code a decade above its toe; 1/219 of it in stops at 0.18, with the offset inside the
@@ -230,6 +229,7 @@ def test_eight_bits_in_a_ten_bit_file(tmp_path):
     assert any(r.kind == "8-bit content" for r in recognise(tmp_path / "a.dpx").remarks)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("name", "text", "found"),
     [
@@ -286,6 +286,7 @@ def test_every_camera_lands_on_the_same_light(kilnlight, take):
     assert abs(made.stops) < 0.02
 
 
+@pytest.mark.slow
 def test_a_chart_that_cannot_be_read():
     with pytest.raises(BadValue, match="too small"):
         read_patches(np.ones((90, 160, 3)), ((0.5, 0.5), (0.51, 0.5), (0.51, 0.51), (0.5, 0.51)))

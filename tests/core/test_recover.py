@@ -23,7 +23,6 @@ from upwelling.core.steps import Contrast, Exposure, Saturation
 from upwelling.core.tables.evidence import Nearest, converted, nearest
 from upwelling.core.tables.files import read_lut
 
-pytestmark = pytest.mark.slow
 SIZE = 25
 LOG = "S-Log3/S-Gamut3.Cine"
 CODE = A_CAM.shoot(cv2.resize(shipped("Colour store"), (480, 270), interpolation=cv2.INTER_AREA), seed=1)
@@ -35,6 +34,7 @@ def after(gives, to_display):
     return np.clip(converted(Nearest(LOG, gives, to_display, False, 0, 0), FLAT), 0, 1)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("gives", "to_display"), [("ACEScct/AP1", False), ("BT.709 BT.1886 by Rise", True)])
 def test_a_known_conversion_is_recovered_and_named(gives, to_display):
     wanted = after(gives, to_display)
@@ -64,6 +64,7 @@ def test_a_known_conversion_is_recovered_and_named(gives, to_display):
     assert np.median(np.abs(found.lut.apply(other) - its)) < 4 / 1023
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("levels", [0, 255])
 @pytest.mark.parametrize("steps", [(), (Exposure(stops=0.3),), (Saturation(amount=1.2),), (Contrast(contrast=1.1),)])
 def test_a_conversion_is_named_only_where_it_was_used(steps, levels):
@@ -77,6 +78,7 @@ def test_a_conversion_is_named_only_where_it_was_used(steps, levels):
     assert ("a polynomial and is worth nothing" in found.said[1]) is bool(steps)
 
 
+@pytest.mark.slow
 def test_what_is_no_one_conversion_is_refused():
     wanted = after("ACEScct/AP1", False).reshape(CODE.shape)
     with pytest.raises(CannotMatch, match=r"Equal colours before became different ones|No smooth table"):
@@ -91,6 +93,7 @@ def test_what_is_no_one_conversion_is_refused():
         recover(CODE, wanted[:-1], size=17)
 
 
+@pytest.mark.slow
 def test_the_command_writes_a_table_with_its_evidence(tmp_path, capsys):
     wanted = after("ACEScct/AP1", False).reshape(CODE.shape)
     for name, code in (("a.tif", CODE), ("b.tif", wanted), ("small.tif", wanted[:90])):

@@ -21,8 +21,6 @@ from upwelling.core.proof.samples import sample_sets
 from upwelling.core.steps import Exposure, Saturation, SlopeOffsetPower, ToneCurve
 from upwelling.core.tables.files import read_lut
 
-pytestmark = pytest.mark.slow
-
 
 def test_samples_cover_the_cube():
     one = BakeOrder(path=make(), receiver=BY_NAME["Monitor box"], size=33)
@@ -58,6 +56,7 @@ def test_sections_join_up_to_the_whole_path(start, end, carrier):
     np.testing.assert_allclose(through, path.apply(codes), atol=1e-7)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("body", "words"),
     [
@@ -79,6 +78,7 @@ def test_orders_that_cannot_be(body, words):
         order(33, **body)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("body", "words"),
     [
@@ -115,6 +115,7 @@ def test_the_box_does_what_the_receiver_says(tmp_path, receiver):
     np.testing.assert_allclose(beyond, box.interpolated(np.array([[1.0, 0.5, 0.0]])))
 
 
+@pytest.mark.slow
 def test_carried_straight_on():
     lut = Lut3D(np.stack(np.meshgrid(*[np.linspace(0, 1, 9)] * 3, indexing="ij"), axis=-1).astype(np.float32))
     box = LutBox(plain_receiver(9).model_copy(update={"beyond": "carried on"}), lut)
@@ -131,6 +132,7 @@ def test_a_receiver_refuses_what_it_does_not_take(tmp_path):
             LutBox.load(receiver, place)
 
 
+@pytest.mark.slow
 def test_formulas_are_written_where_the_section_is_one(tmp_path):
     """Camera to working needs no table, a Look of one CDL neither, and both are exact; a rendering is sampled."""
     look = Layer(steps=(SlopeOffsetPower(slope=(1.1, 1, 0.9), power=(1, 1.1, 1), saturation=0.9),))
@@ -162,6 +164,7 @@ def test_oklab_chroma_is_written_as_formulas(step, formulas):
         np.testing.assert_allclose(ProcessList(tuple(nodes)).apply(light), exact(shift, light), atol=2e-6)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "name",
     [
@@ -193,6 +196,7 @@ def test_camera_to_working_needs_no_cube(tmp_path, name):
             LutBox.load(small.receiver, tmp_path / "b.clf")
 
 
+@pytest.mark.slow
 def test_a_tone_curve_is_a_table_of_one_channel_each(tmp_path):
     curve = ToneCurve(master=((0.0, 0.02), (0.4, 0.42), (1.0, 0.97)), red=((0.0, 0.0), (0.5, 0.53), (1.0, 1.0)))
     one = order(

@@ -21,8 +21,6 @@ from upwelling.core.proof.lut_box import LutBox
 from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower
 from upwelling.core.tables.files import write_lut
 
-pytestmark = pytest.mark.slow
-
 # Encodings of the promise, each with an output; benchmarks/tables.py prints the whole table.
 SDR = [
     ("S-Log3/S-Gamut3.Cine", "BT.709 BT.1886"),
@@ -91,6 +89,7 @@ KINDS = [
 ]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("encoding", "target", "interpolation"), KINDS)
 def test_a_33_point_table_holds(tmp_path, room, encoding, target, interpolation):
     one = order(encoding, target, interpolation)
@@ -109,6 +108,7 @@ TRIMS = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("steps", TRIMS.values(), ids=TRIMS)
 @pytest.mark.parametrize("encoding", ["S-Log3/S-Gamut3.Cine", "LogC4/Wide Gamut 4", "Apple Log/BT.2020"])
 def test_what_holds_without_a_picture_holds_on_one_never_seen(tmp_path, room, encoding, steps):
@@ -130,6 +130,7 @@ def test_what_holds_without_a_picture_holds_on_one_never_seen(tmp_path, room, en
                 assert np.percentile(apart, 99) <= certificate.tolerances.picture_p99
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("target", ["BT.2100 PQ 1000", "BT.2100 HLG 1000"])
 def test_hdr_holds_at_65_with_a_shaper_where_it_needs_one(tmp_path, room, target):
     one = order("Apple Log/BT.2020", target, "tetrahedral", 65)

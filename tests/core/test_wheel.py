@@ -8,8 +8,6 @@ from pathlib import Path as FilePath
 
 import pytest
 
-pytestmark = pytest.mark.slow
-
 ROOT = FilePath(__file__).parents[2]
 ASK = """
 import django
@@ -28,6 +26,7 @@ import upwelling.core.media, upwelling.cli.main
 """
 
 
+@pytest.mark.slow
 def test_the_wheel_serves(tmp_path):
     """pip builds and installs it into a new environment, which has the dependencies of this one and nothing of the
     checkout.

@@ -21,8 +21,6 @@ from upwelling.core.media import Reading, read_still, write_still
 from upwelling.core.media.movie_write import write_movie
 from upwelling.core.path import Display, Input, Path
 
-pytestmark = pytest.mark.slow
-
 
 @pytest.fixture(scope="module")
 def source(tmp_path_factory):

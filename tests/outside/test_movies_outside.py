@@ -20,8 +20,6 @@ from upwelling.core.media.movie_decode import Damaged, frames_at
 from upwelling.core.media.ycbcr import Planes, to_rgb_code, weights_of
 from upwelling.core.recognise import FileClues, recognise_file, signal_facts
 
-pytestmark = pytest.mark.slow
-
 SOURCE = "ffmpeg -v error -y -f lavfi -i testsrc2=size={size}:rate=24:duration=4 "
 X265 = "-c:v libx265 -x265-params log-level=none:"
 UNEVEN = "-vf select='not(mod(n\\,3))+eq(mod(n\\,7)\\,1)' -vsync vfr "
@@ -218,6 +216,7 @@ def test_matrices_by_name(workshop, said, name):
     )
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("space", "k_r", "k_b"), [("BT.709", 0.2126, 0.0722), ("BT.2020", 0.2627, 0.0593)])
 def test_weights_follow_from_primaries(space, k_r, k_b):
     """BT.709-6 and BT.2020-2 round the weights that their primaries give to four digits."""

@@ -13,7 +13,6 @@ from upwelling.core.delivery.make import remarks_on
 from upwelling.core.delivery.proof import prove, verify_again, write_proof
 from upwelling.core.delivery.run import deliver
 
-pytestmark = pytest.mark.slow
 SECONDS = 3
 
 

@@ -22,8 +22,6 @@ from upwelling.core.media import open_footage, read_still, write_still
 from upwelling.core.media.icc import read_profile
 from upwelling.core.recognise import FileClues, recognise_file, signal_facts
 
-pytestmark = pytest.mark.slow
-
 WARM = "gradient:#2040a0-#e0b010"
 FILL = "oiiotool --pattern fill:top=0.1,0.2,0.3:bottom=0.9,0.5,0.7 32x24 3 "
 IM = f"convert -size 32x24 {WARM} "
@@ -156,6 +154,7 @@ def test_refused_with_a_sentence(workshop, name):
         read_still(workshop(name, recipe))
 
 
+@pytest.mark.slow
 def test_a_thumbnail_before_the_picture(tmp_path):
     """tifffile: a reduced picture first, the main one after it or in a directory below."""
     big, small = np.full((24, 32, 3), 500, np.uint16), np.full((6, 8, 3), 9, np.uint16)
@@ -230,6 +229,7 @@ def test_an_icc_profile_is_evidence(tmp_path, ending):
     assert "not" in open_footage(tmp_path / f"b.{ending}").facts.metadata["ICC profile"]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("data", "words"),
     [(b"", "size"), (b"\0" * 16 + b"RGB " + b"\0" * 200, "damaged"), (b"\0" * 16 + b"CMYK" + b"\0" * 200, "for CMYK")],
@@ -383,6 +383,7 @@ def _dng(place, *extra):
     return place
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("extra", "words"),
     [
@@ -401,6 +402,7 @@ def test_dng_remarks(tmp_path, extra, words):
     assert words not in " ".join(open_footage(_dng(tmp_path / "b.dng", (51009, 7, 4, bytes(4), True))).facts.notes)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("extra", "words"),
     [
@@ -415,6 +417,7 @@ def test_dng_layouts_refused(tmp_path, extra, words):
         footage.frame()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("shape", [(1, 64), (64, 1), (7, 64), (2, 2)])
 def test_a_sliver_of_a_mosaic_is_refused(tmp_path, shape):
     """The demosaic's filters would read beyond it; found by the mutants of tests/outside/fuzz.py."""
@@ -436,6 +439,7 @@ def test_a_sliver_of_a_mosaic_is_refused(tmp_path, shape):
         open_footage(tmp_path / "a.dng").frame()
 
 
+@pytest.mark.slow
 def test_a_library_that_prints_does_not_spoil_what_is_printed(workshop, tmp_path):
     """OpenEXR's library prints on standard output as it fails; `probe --json` stays JSON."""
     data = bytearray(workshop("rgb.exr", EXR["rgb.exr"][0]).read_bytes())

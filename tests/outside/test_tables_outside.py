@@ -17,8 +17,6 @@ from upwelling.core.lut.formats.cube import parse_cube
 from upwelling.core.lut.formats.edl import parse_edl
 from upwelling.core.path import convert_operations
 
-pytestmark = pytest.mark.slow
-
 TIMES = " 01:00:00:00 01:00:02:00 00:00:00:00 00:00:02:00"
 EVENT = "001  A001 V C" + TIMES + "\n"
 SOP = "* ASC_SOP (1.1 1 1)(0 0 0)(1 1 1)\n"
@@ -48,6 +46,7 @@ EVENTS_REFUSED = {
 }
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", EVENTS)
 def test_event_lines(name):
     line, reel = EVENTS[name]
@@ -56,6 +55,7 @@ def test_event_lines(name):
     assert (events[0].cdl, events[1].cdl.slope) == (None, (1.1, 1, 1))
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", EVENTS_REFUSED)
 def test_an_event_that_is_not_understood_keeps_its_comments(name):
     """Its correction would fall on the event before: the list is refused, by line."""
@@ -63,6 +63,7 @@ def test_an_event_that_is_not_understood_keeps_its_comments(name):
         parse_edl((EVENT + EVENTS_REFUSED[name] + SOP).encode())
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("comment", "offset", "saturation"),
     [
@@ -79,6 +80,7 @@ def test_corrections_however_spelt(comment, offset, saturation):
     assert (cdl.offset, cdl.saturation) == (offset, saturation)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "comment",
     [
@@ -99,6 +101,7 @@ def test_corrections_refused_by_line(comment):
         parse_edl((EVENT + comment).encode())
 
 
+@pytest.mark.slow
 def test_a_correction_before_any_event():
     with pytest.raises(BadLut, match="line 1: ASC_SOP stands before the first event"):
         parse_edl((SOP + EVENT).encode())
@@ -176,6 +179,7 @@ def test_clf_booleans(flag, is_half):
 CUBE = "LUT_3D_SIZE 2\n" + "0 0 0\n" * 8
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("head", "title"),
     [
@@ -189,6 +193,7 @@ def test_cube_titles(head, title):
     assert parse_cube((head + CUBE).encode("latin-1")).title == title
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "text",
     [
@@ -207,6 +212,7 @@ def test_cube_numbers_refused(text):
 EXTREMES = np.array([np.inf, -np.inf, np.nan, 1.98, 1.99, 2.0, -2.0, 1e6, -1e6, 3e38, -3e38, 1e300])
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", CURVES)
 def test_curves_give_finite_values_whatever_comes_in(name):
     """What is not a number counts as 0, what is infinite as 1e12; no curve falls as its input rises."""
@@ -226,6 +232,7 @@ def test_curves_give_finite_values_whatever_comes_in(name):
         ).all()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ENCODINGS)
 def test_the_engine_is_finite_too(name):
     """Half's largest values and far codes through the float32 engine: finite, and of the reference's sign."""

@@ -34,8 +34,6 @@ from upwelling.web.jobs.models import Job, Task
 from upwelling.web.jobs.services import request_cancel, running
 from upwelling.web.jobs.supervisor import take_over
 
-pytestmark = pytest.mark.slow
-
 NO_CAMERA = "No camera, S-Log3/S-Gamut3.Cine"
 
 
@@ -155,6 +153,7 @@ def test_progress_is_saved(production):
     assert Job.objects.get().as_json()["over"]
 
 
+@pytest.mark.slow
 def test_receivers_of_ones_own(shot, as_, baked):
     tess = as_("tess")
     body = {
@@ -203,6 +202,7 @@ def package(as_, production, callbacks, **wish):
     return Package.objects.latest("pk")
 
 
+@pytest.mark.slow
 def test_a_package_is_whole(shot, as_, people, django_capture_on_commit_callbacks, tmp_path):
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=2)]), version=0, label="exposure")
     made = package(as_, shot.production, django_capture_on_commit_callbacks)
@@ -240,6 +240,7 @@ def test_a_package_is_whole(shot, as_, people, django_capture_on_commit_callback
     assert Package.objects.latest("pk").file
 
 
+@pytest.mark.slow
 def test_shots_without_a_camera_stand_apart_by_encoding_and_raw_begins_above_the_input(
     shot, upload, as_, tmp_path, django_capture_on_commit_callbacks
 ):
@@ -273,6 +274,7 @@ def test_shots_without_a_camera_stand_apart_by_encoding_and_raw_begins_above_the
     assert "_ACEScct_to_BT.709" in first.contents[1]["file"]
 
 
+@pytest.mark.slow
 def test_a_package_holds_the_smallest_tables_that_hold(shot, as_, django_capture_on_commit_callbacks):
     made = package(as_, shot.production, django_capture_on_commit_callbacks, receiver=[RECEIVERS[0].name, PROGRAM])
     assert [one["verdict"] for one in made.contents] == ["holds", "holds"]
@@ -300,6 +302,7 @@ def test_a_package_holds_the_smallest_tables_that_hold(shot, as_, django_capture
     )
 
 
+@pytest.mark.slow
 def test_a_package_says_what_could_not_be_made(shot, as_, django_capture_on_commit_callbacks, monkeypatch):
     from upwelling.core.errors import BadValue
 
@@ -352,6 +355,7 @@ perform_package(int(__import__("sys").argv[1]))
 """
 
 
+@pytest.mark.slow
 @pytest.mark.django_db(transaction=True)
 def test_kill_9_in_the_middle_of_a_package_leaves_no_half_file(new_data):
     """A worker process of its own, its own data folder,

@@ -25,8 +25,6 @@ from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
 
-pytestmark = pytest.mark.slow
-
 NO_CAMERA = "No camera, S-Log3/S-Gamut3.Cine"
 
 
@@ -50,6 +48,7 @@ def files_of(bake, client, folder):
     return folder / bake.file_name
 
 
+@pytest.mark.slow
 def test_a_bake_from_button_to_proof_from_the_files_alone(baked, as_, tmp_path, capsys):
     bake = baked()
     assert bake.job.state == Job.State.DONE
@@ -75,6 +74,7 @@ def test_a_bake_from_button_to_proof_from_the_files_alone(baked, as_, tmp_path, 
     assert rows[0] == rows[1]
 
 
+@pytest.mark.slow
 def test_certificate_page(baked, as_):
     bake = baked()
     page = as_("vera").get(f"/p/kilnlight/bakes/{bake.pk}/").content.decode()
@@ -93,6 +93,7 @@ def test_certificate_page(baked, as_):
     assert page.count("<figure>") == 8
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "wish",
     [
@@ -138,6 +139,7 @@ def test_set_up_page_says_what_is_left_out(shot, as_, people):
     assert not Bake.objects.exists()
 
 
+@pytest.mark.slow
 def test_steps_left_out_need_a_yes_and_stay_with_the_bake(baked, shot, people, monkeypatch):
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Saturation(amount=0.3)]), version=0, label="x")
     monkeypatch.setattr(Saturation, "fits_in_lut", False)
@@ -149,6 +151,7 @@ def test_steps_left_out_need_a_yes_and_stay_with_the_bake(baked, shot, people, m
         baked()
 
 
+@pytest.mark.slow
 def test_the_smallest_that_holds(shot, as_, baked):
     """Candidates come line by line; what is chosen at last is baked as it was tried, its shaper's density with it."""
     define_receiver(
@@ -178,6 +181,7 @@ def test_the_smallest_that_holds(shot, as_, baked):
         assert (answer.status_code, words in answer.content.decode()) == (422, True)
 
 
+@pytest.mark.slow
 def test_stale_only_when_what_the_table_holds_moves(baked, shot, people):
     whole, working = baked(), baked(end="input")
     assert not whole.is_stale
@@ -189,6 +193,7 @@ def test_stale_only_when_what_the_table_holds_moves(baked, shot, people):
     assert not Bake.objects.get(pk=rendering.pk).is_stale
 
 
+@pytest.mark.slow
 def test_the_lists_queries_do_not_grow_with_bakes(baked, shot, as_):
     bake, client, counts = baked(), as_("vera"), []
     client.get("/p/kilnlight/bakes/")
@@ -211,6 +216,7 @@ def test_the_lists_queries_do_not_grow_with_bakes(baked, shot, as_):
     assert counts[0] == counts[1]
 
 
+@pytest.mark.slow
 def test_a_cameras_path_and_a_look_alone(baked, shot, people, as_):
     """Without the trim a bake is stale only when the rest moves; a Look is baked whether or not it is given to the
     shot.
@@ -228,6 +234,7 @@ def test_a_cameras_path_and_a_look_alone(baked, shot, people, as_):
     assert "no longer in this production" in answer.content.decode()
 
 
+@pytest.mark.slow
 def test_bake_again_and_test_again(baked, shot, as_, people, django_capture_on_commit_callbacks):
     bake = baked()
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=0.5)]), version=0, label="exposure")
@@ -277,6 +284,7 @@ def test_cdl_and_edit_list_of_the_trims(shot, as_, people):
         assert vera.get(f"/p/kilnlight/bakes/cdl/file/?{query}").status_code == 422
 
 
+@pytest.mark.slow
 def test_numbers_of_an_earlier_version_are_said(baked, as_):
     """A production, a bake and a certificate from before the rendering's numbers changed say so; the settings stay."""
     bake = baked()
@@ -328,6 +336,7 @@ def test_trying_every_grid_has_a_lane_of_its_own(shot, as_, people, monkeypatch)
     assert as_("vera").post(address, WISH, **json_of).status_code == 403
 
 
+@pytest.mark.slow
 def test_a_missing_footage_file_costs_its_own_line(shot, as_, people, production):
     apply_settings(shot, people["tess"], ShotSettings().with_steps([Exposure(stops=1)]), version=0, label="x")
     other = Shot.objects.get(pk=shot.pk)

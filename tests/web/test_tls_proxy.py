@@ -17,8 +17,6 @@ from pathlib import Path as FilePath
 
 import pytest
 
-pytestmark = pytest.mark.slow
-
 HOST = "studio.test"
 CERTIFICATE = FilePath(__file__).parents[1] / "data" / "studio.test.pem"
 _SEED = 'from django.contrib.auth.models import User; User.objects.create_user("tess", password="gather-and-blow")'
@@ -102,6 +100,7 @@ def ask(port, method, path, body=None, **headers):
         return answer, answer.read().decode()
 
 
+@pytest.mark.slow
 def test_sign_in_works_behind_the_proxy_that_is_trusted_and_no_other(behind):
     trusted, proxy, port = behind
     answer, page = ask(proxy, "GET", "/sign-in/")

@@ -10,8 +10,6 @@ from pathlib import Path
 
 import pytest
 
-pytestmark = pytest.mark.slow
-
 _SEED = """
 import sys
 from django.contrib.auth.models import User
@@ -85,6 +83,7 @@ def workshop(new_data):
         worker.wait()
 
 
+@pytest.mark.slow
 def test_deadly_work_costs_itself_alone(workshop):
     workshop.seed("kills", "eats", "hangs", "full", "fine")
     worker = workshop.work()
@@ -102,6 +101,7 @@ def test_deadly_work_costs_itself_alone(workshop):
     workshop.until(lambda: not workshop.ask("SELECT * FROM jobs_task"))
 
 
+@pytest.mark.slow
 def test_what_waits_without_a_task_is_found_and_killed_workers_lose_nothing(workshop):
     workshop.seed("slow", "fine", tasks=False)
     worker = workshop.work()
@@ -124,6 +124,7 @@ def test_what_waits_without_a_task_is_found_and_killed_workers_lose_nothing(work
     workshop.until(lambda: waiting.poll() is not None)
 
 
+@pytest.mark.slow
 def test_work_that_does_not_listen_is_ended_when_it_is_cancelled_and_a_removed_task_is_no_matter(workshop):
     workshop.seed("deaf", "fine")
     workshop.work()
@@ -133,6 +134,7 @@ def test_work_that_does_not_listen_is_ended_when_it_is_cancelled_and_a_removed_t
     assert workshop.over("deaf", "fine")["deaf"] == ("cancelled", "Cancelled; nothing was kept.")
 
 
+@pytest.mark.slow
 def test_a_worker_ends_with_the_process_that_began_it_and_its_hand_with_it(workshop):
     workshop.seed("deaf")
     code = (
