@@ -210,6 +210,7 @@ KEYED = Exposure(id="e", tracks=(Track(parameter="stops", keys=((0, 0.0), (4, 1.
         ("camera_trim", KEYED, "changes along the shot"),
         ("finish", Exposure(id="e", stops=1), "works on scene light only"),
         ("camera_trim", Exposure(id="", stops=1), "needs an id of its own"),
+        ("camera_trim", Exposure(id="e", group="gone", stops=1), "is in a group that is not there"),
         ("camera_trim", None, "LUT belongs in a Look"),
         ("nothing", Exposure(id="e", stops=1), "There is no such layer"),
     ],
@@ -271,6 +272,34 @@ def test_a_step_moves_and_one_undo_takes_both_back(tess, shots, to, same):
         assert ask(tess, shot, "move", **back, version=fresh(shot).version).status_code == 200
         np.testing.assert_allclose(code(shot), before, rtol=0, atol=1e-9)
         np.testing.assert_array_equal(code(shots[1]), other)
+
+
+@pytest.mark.parametrize(
+    ("step", "to", "words"),
+    [
+        (KEYED, "camera_trim", "changes along the shot"),
+        (Exposure(id="e", stops=1), "finish", "works on scene light only"),
+    ],
+)
+def test_what_cannot_stand_in_a_layer_is_not_moved_there(tess, shots, step, to, words):
+    shot = settings_saved(tess, shots[0], steps=[step.model_dump(mode="json")])
+    body = {"from": "trim", "to": to, "step": "e", "output": "", "version": shot.version, "number": 0}
+    answer = ask(tess, shot, "move", **body)
+    assert answer.status_code == 422
+    assert words in answer.json()["error"]
+    assert fresh(shot).version == shot.version
+
+
+def test_a_move_to_the_finish_of_another_output_says_what_the_main_one_loses(tess, production, shots):
+    from upwelling.web.productions.deliveries import deliver
+
+    deliver(production, "BT.2100 PQ 1000")
+    shot = settings_saved(tess, shots[0], steps=[LIFT.model_dump(mode="json")])
+    body = {"from": "trim", "to": "finish", "step": "sop", "output": "HDR", "only": True}
+    bare = path_of(shot, shot.settings.model_copy(update={"steps": ()})).apply(CODES)
+    most = 100 * np.abs(bare - path_of(shot).apply(CODES)).max()
+    said = ask(tess, shot, "move", **body).json()["sentence"]
+    assert abs(float(said.split("up to ")[1].split(" %")[0]) - most) < 0.5 * most
 
 
 def test_a_move_on_what_was_changed_meanwhile_changes_nothing(tess, shots):

@@ -87,6 +87,11 @@ def outputs_of(production: Production) -> list[str]:
     return [rules.output, *(aim.output for aim in rules.deliveries)]
 
 
+def acts_for_main(production: Production, kind: SharedKind, output: str) -> bool:
+    """Whether a layer acts for the main output; a finish may be for another."""
+    return kind != "finish" or outputs_of(production)[0] in _acts_for(production, output)
+
+
 def _acts_for(production: Production, output: str) -> list[str]:
     """The outputs for which a finish is the one that acts, or would be, once it holds something."""
     table = layers_of(production)
@@ -110,7 +115,7 @@ def touched(shot: Shot, kind: SharedKind, output: str, content: LayerContent) ->
     others = [number for number in numbers if number != shot.pk]
     spread = [others[int(n)] for n in np.linspace(0, len(others) - 1, min(SEEN, len(others)))] if others else []
     # A finish that the main output does not have changes none of these pictures.
-    seen = content if kind != "finish" or outputs_of(shot.production)[0] in _acts_for(shot.production, output) else None
+    seen = content if acts_for_main(shot.production, kind, output) else None
     shots = loaded(shot.production, dict.fromkeys(spread))
     rows = [row for one in shots if (row := _before_and_after(one, kind, seen))]
     return {"follow": len(numbers), "apart": len(exceptions(layer)) if layer.pk else 0, "rows": rows}

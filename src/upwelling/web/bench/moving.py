@@ -13,16 +13,16 @@ from upwelling.core.operations.exact import exact
 from upwelling.core.path import LAYER_TITLES, Path
 from upwelling.core.steps import AnyStep
 from upwelling.web.bench.hand import InHand
-from upwelling.web.bench.layers import held_layer
+from upwelling.web.bench.layers import acts_for_main, held_layer
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.history import Outdated, next_state
-from upwelling.web.footage.layer_content import LayerContent, LayerUse
+from upwelling.web.footage.layer_content import LayerContent, LayerUse, read_content
 from upwelling.web.footage.layer_models import SharedKind, SharedLayer, title_of
 from upwelling.web.footage.layer_services import layer_for, save_layer
 from upwelling.web.footage.models import Shot, ShotState
 from upwelling.web.footage.paths import path_at
-from upwelling.web.footage.shot_settings import ShotSettings, free_id, unlinked
+from upwelling.web.footage.shot_settings import ShotSettings, free_id, read_settings, unlinked
 
 SAME = 1e-9
 """Codes that differ by less are the same: the exact path's own arithmetic in another order."""
@@ -64,8 +64,8 @@ class Moved:
             step = step.model_copy(update={"id": free_id(come, step.kind)})
         first = not self.into_layer and self.kind != "finish"
         come.insert(0 if first else len(come), step)
-        settings = ShotSettings.model_validate({**self.settings.model_dump(), **_listed(mine, self.settings.groups)})
-        content = LayerContent.model_validate({**self.content.model_dump(), **_listed(theirs, self.content.groups)})
+        settings = read_settings({**self.settings.model_dump(), **_listed(mine, self.settings.groups)})
+        content = read_content({**self.content.model_dump(), **_listed(theirs, self.content.groups)})
         content.layer(self.kind, "")
         return settings, content
 
@@ -74,8 +74,11 @@ class Moved:
         settings, content = self.after
         frame = frame_of(self.shot)
         before = path_at(self.shot, chosen=self.settings)
-        use: LayerUse = settings.use_of(self.kind).model_copy(update={"own": content})
-        after = path_at(self.shot, chosen=settings.model_copy(update={self.kind: use}))
+        # A finish that is not for the main output changes nothing there but what the trim lost or came to.
+        if acts_for_main(self.shot.production, self.kind, self.output):
+            use: LayerUse = settings.use_of(self.kind).model_copy(update={"own": content})
+            settings = settings.model_copy(update={self.kind: use})
+        after = path_at(self.shot, chosen=settings)
         apart = _apart(before, after, frame)
         if apart <= SAME:
             return "This shot’s picture stays what it is, to the last digit."

@@ -11,7 +11,7 @@ from upwelling.core.frozen import Frozen
 from upwelling.core.parameters import refusal
 from upwelling.core.path import Layer, LayerKind
 from upwelling.core.steps import AnyStep, LutStep
-from upwelling.core.steps.group import MOST_GROUPS, StepGroup
+from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 
 MOST_STEPS = 24
 
@@ -38,7 +38,7 @@ class LayerContent(Frozen):
                 raise ValueError(
                     f"{step.shown_name} changes along the shot, and a layer is the same for every shot that follows it"
                 )
-        Layer(steps=self.steps, groups=self.groups)  # its groups must be possible
+        check_groups(self.steps, self.groups)
         return self
 
     @property

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F, Max, Q, QuerySet
+from django.db.models.fields.json import KT
 
 from upwelling.core.documents import sealed
 from upwelling.core.path import OUTPUT_KINDS
@@ -49,10 +50,9 @@ def look_exceptions(look: Look) -> list[tuple[ShotState, str]]:
 def taken_otherwise(shots: QuerySet[Any], kind: str) -> list[tuple[ShotState, str]]:
     """The present states of shots that take a layer of a kind otherwise than as it is, each with that in words."""
     states = ShotState.objects.filter(shot__in=shots, position=F("shot__position")).select_related("shot")
-    at = f"settings__{kind}__"
-    rows = states.filter(
-        Q(**{f"{at}on": False}) | Q(**{f"{at}strength__isnull": False}) | Q(**{f"{at}own__isnull": False})
-    )
+    own = {name: KT(f"settings__{kind}__{name}") for name in ("strength", "own")}
+    otherwise = Q(strength__isnull=False) | Q(own__isnull=False) | Q(**{f"settings__{kind}__on": False})
+    rows = states.annotate(**own).filter(otherwise)
     uses = ((state, LayerUse.model_validate(state.settings[kind])) for state in rows.order_by("shot__name"))
     return [(state, use.sentence()) for state, use in uses if use.is_exception]
 
