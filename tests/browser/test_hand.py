@@ -1,5 +1,7 @@
 """What is under the hand, and what rides along from shot to shot: on the real Bench."""
 
+import pytest
+
 from tests.browser.conftest import add_step, quiet
 from tests.browser.test_whole_line import fingerprint, open_bench, step
 
@@ -164,3 +166,79 @@ def test_a_sentence_over_the_picture_moves_nothing_under_the_hand(brought_in, si
     assert page.locator("canvas.picture").bounding_box() == before
     assert min(row.bounding_box()["height"] for row in page.locator(".steplist li[data-step]").all()) >= 22
     page.click(".trouble button:text-is('Close')")
+
+
+def test_the_picture_beside_has_a_region_of_its_own(brought_in, sign_in):
+    """Handles size each; figures stand beside each other; Delete puts the second where the first is."""
+    page = open_bench(sign_in(first=False), brought_in)
+    page.select_option(".against", label="B007")
+    page.click("[data-compare=beside]")
+    page.select_option("select[aria-label=Region]", "rectangle")
+    quiet(page)
+    first, second = page.locator(".region:not(.there)"), page.locator(".region.there")
+    here, there = first.bounding_box(), second.bounding_box()
+    assert there["x"] > here["x"] + here["width"], "it lies over the other picture"
+    assert there["width"] == pytest.approx(here["width"], abs=2)
+
+    def drag(box, at, by):
+        page.mouse.move(box["x"] + at[0] * box["width"], box["y"] + at[1] * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + at[0] * box["width"] + by[0], box["y"] + at[1] * box["height"] + by[1], steps=4)
+        page.mouse.up()
+        quiet(page)
+
+    drag(there, (0.5, 0.3), (20, 12))
+    moved = second.bounding_box()
+    assert (moved["x"] - there["x"], moved["y"] - there["y"]) == pytest.approx((20, 12), abs=2)
+    assert first.bounding_box() == here
+    drag(moved, (1, 1), (15, 10))
+    sized = second.bounding_box()
+    assert (sized["width"] - moved["width"], sized["height"] - moved["height"]) == pytest.approx((15, 10), abs=2)
+    drag(here, (0, 0.5), (-12, 0))
+    assert first.bounding_box()["width"] - here["width"] == pytest.approx(12, abs=2)
+    assert second.bounding_box() == sized
+    assert page.locator(".fact .beside:visible").count() > 3
+    second.focus()
+    page.keyboard.press("Delete")
+    quiet(page)
+    assert second.bounding_box()["width"] == pytest.approx(first.bounding_box()["width"], abs=2)
+
+
+# Sliders in view whose thumb cannot be had from end to end: something else lies there, or the page ends before.
+OUT_OF_REACH = """() => [...document.querySelectorAll("input[type=range]")]
+  .filter((one) => one.checkVisibility() && !one.disabled)
+  .filter((one) => {
+    one.scrollIntoView({ block: "nearest", inline: "nearest" });
+    const { left, top, width, height } = one.getBoundingClientRect();
+    return width < 30 || [0, 0.5, 1].some((share) =>
+      document.elementFromPoint(left + 4 + share * (width - 8), top + height / 2) !== one);
+  }).map((one) => one.getAttribute("aria-label"))"""
+SIZES = ((1024, 768), (1280, 800), (1920, 1080))
+
+
+def test_every_slider_is_reached_from_end_to_end(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    page.click("button:text-is('Add a step …')")
+    kinds = page.eval_on_selector_all(".adding [data-kind]", "(all) => all.map((one) => one.dataset.kind)")
+    page.keyboard.press("Escape")
+
+    def reached(what):
+        for width, height in SIZES:
+            page.set_viewport_size({"width": width, "height": height})
+            page.wait_for_timeout(60)
+            assert page.evaluate(OUT_OF_REACH) == [], f"{what} at {width}"
+
+    for kind in kinds:
+        add_step(page, kind)
+        reached(kind)
+        page.click(".stephead button:text-is('Remove')")
+    page.keyboard.press("y")
+    reached("viewing layer")
+    page.keyboard.press("y")
+    page.click(".pick[data-stage=finish]")
+    reached("finish in hand")
+    page.click(".pick[data-stage=rendering]")
+    reached("rendering")
+    page.click("a:has-text('Compare renderings')")
+    page.wait_for_selector("text=/rendered in/")
+    reached("renderings compared")

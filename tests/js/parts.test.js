@@ -105,6 +105,19 @@ test("a region never leaves the frame", () => {
   const frame = { width: 200, height: 100 };
   const one = region.between("rectangle", [150, 90], [50, -20], frame);
   assert.deepEqual(one, { kind: "rectangle", left: 0.25, right: 0.75, top: 0, bottom: 0.9 });
+test("an edge or corner of a region is moved, and stops before it crosses the one opposite", () => {
+  const one = { kind: "rectangle", left: 0.2, right: 0.6, top: 0.3, bottom: 0.5 };
+  const sides = ({ left, right, top, bottom }) => [left, right, top, bottom].map((value) => Number(value.toFixed(5)));
+  for (const [edge, dx, dy, wanted] of [
+    ["nw", 0.1, -0.1, [0.3, 0.6, 0.2, 0.5]],
+    ["e", 0.2, 9, [0.2, 0.8, 0.3, 0.5]],
+    ["se", 9, 9, [0.2, 1, 0.3, 1]],
+    ["w", 9, 0, [0.59, 0.6, 0.3, 0.5]],
+    ["n", 0, -9, [0.2, 0.6, 0, 0.5]],
+    ["s", 0, -9, [0.2, 0.6, 0.3, 0.31]],
+  ])
+    assert.deepEqual(sides(region.resized(one, edge, dx, dy)), wanted, edge);
+});
   const moved = region.shifted(one, 1, 1);
   assert.deepEqual([moved.left, moved.right, moved.bottom].map((v) => Number(v.toFixed(6))), [0.5, 1, 1]);
   assert.equal(region.grown(one, 0.5, 0), one);

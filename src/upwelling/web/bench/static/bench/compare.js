@@ -157,6 +157,7 @@ export const compare = {
     return this.setAgainst(event.target.value);
   },
   setAgainst(value) {
+    if (value !== this.against) this.regionThere = null;
     this.against = value;
     this.otherFrame = null;
     if (!this.hasOther) this.compare = "wipe";
@@ -167,7 +168,7 @@ export const compare = {
     const [kind, pk] = this.against.split(":");
     const layer = this.viewingSent && { ...this.viewingSent, until: "" };
     const view = ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view;
-    const wish = { ...this.wish(true), step: "", viewing: layer, view };
+    const wish = { ...this.wish(true), step: "", viewing: layer, view, region: this.regionBeside };
     const one = this.otherShot;
     if (one) {
       this.otherPart = this.sharedPart(one);
@@ -253,15 +254,9 @@ export const compare = {
     cross.hidden = !inside(cx, cy);
     cross.style.left = cx + "px";
     cross.style.top = cy + "px";
-    const outline = this.$refs.region;
-    outline.hidden = !this.region;
-    if (this.region) {
-      const { width, height } = this.data.frame,
-        [x0, y0] = at(this.region.left * width, this.region.top * height),
-        [x1, y1] = at(this.region.right * width, this.region.bottom * height);
-      outline.classList.toggle("ellipse", this.region.kind === "ellipse");
-      Object.assign(outline.style, { left: x0 + "px", top: y0 + "px", width: x1 - x0 + "px", height: y1 - y0 + "px" });
-    }
+    this.outline(this.$refs.region, this.region, { at }, this.data.frame);
+    const beside = this.hasOther && this.compare === "beside" && this.regionBeside;
+    this.outline(this.$refs.regionThere, beside, beside && this.boxThere(), this.frameThere);
     this.drawShapes();
     this.placePairs();
     const wiping = this.wipeNow,

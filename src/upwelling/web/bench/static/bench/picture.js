@@ -56,6 +56,24 @@ export const picture = {
       y,
     };
   },
+  // The same of the picture beside.
+  get frameThere() {
+    return this.otherShot || this.data.frame;
+  },
+  boxThere() {
+    const rect = this.$refs.other.getBoundingClientRect(),
+      stage = this.$refs.stage.getBoundingClientRect(),
+      { width, height, x = 0, y = 0 } = this.otherPart || this.frameThere,
+      scale = Math.min(rect.width / width, rect.height / height);
+    const left = (rect.width - width * scale) / 2,
+      top = (rect.height - height * scale) / 2;
+    const at = (px, py) => [rect.left - stage.left + left + (px - x) * scale, rect.top - stage.top + top + (py - y) * scale];
+    return { rect, scale, left, top, x, y, at };
+  },
+  spotThere(event) {
+    const { scale, left, top, rect, x, y } = this.boxThere();
+    return { x: x + (event.clientX - rect.left - left) / scale, y: y + (event.clientY - rect.top - top) / scale };
+  },
   spot(event) {
     const { scale, left, top, rect, x, y } = this.box();
     return { x: x + (event.clientX - rect.left - left) / scale, y: y + (event.clientY - rect.top - top) / scale };

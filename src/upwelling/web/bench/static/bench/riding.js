@@ -10,13 +10,13 @@ export const riding = {
   },
   packRide() {
     const { width, height } = this.data.frame,
-      { compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionKind, view, linked } = this,
+      { compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, view, linked } = this,
       layer = { ...this.layer, until: "" },
       point = { x: (this.point.x + 0.5) / width, y: (this.point.y + 0.5) / height };
     const ride = { other: this.otherShot, from: this.data.pk, of: this.placeOf(this.data.urls.preview), size: [width, height], layer, point };
     sessionStorage.setItem(
       KEY,
-      JSON.stringify({ ...ride, compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionKind, view, linked }),
+      JSON.stringify({ ...ride, compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, view, linked }),
     );
   },
   // The Bench of a production: the address up to the shot.
@@ -36,8 +36,8 @@ export const riding = {
   },
   unpackRide(ride) {
     const { width, height } = this.data.frame,
-      { compare, otherFrame, wipe, wipeAngle, zoom, region, regionKind, layer, linked } = ride;
-    Object.assign(this, { wipe, wipeAngle, region, regionKind, layer, linked, zoom });
+      { compare, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, layer, linked } = ride;
+    Object.assign(this, { wipe, wipeAngle, region, regionThere, regionKind, layer, linked, zoom });
     this.view = OF_A_STEP.includes(ride.view) ? "picture" : ride.view;
     this.point = { x: Math.min(Math.floor(ride.point.x * width), width - 1), y: Math.min(Math.floor(ride.point.y * height), height - 1) };
     this.$refs.regionPick.value = regionKind;

@@ -30,3 +30,13 @@ export function grown(from, dx, dy) {
   const fits = right > from.left + LEAST && bottom > from.top + LEAST && right <= 1 && bottom <= 1;
   return fits ? { ...from, right, bottom } : from;
 }
+// One of its eight edges and corners ("n", "se" …) moved by shares of the frame; it stops before nothing is left, and at
+// the frame.
+export function resized(from, edge, dx, dy) {
+  const next = { ...from };
+  if (edge.includes("w")) next.left = Math.min(held(from.left + dx), from.right - LEAST);
+  if (edge.includes("e")) next.right = Math.max(held(from.right + dx), from.left + LEAST);
+  if (edge.includes("n")) next.top = Math.min(held(from.top + dy), from.bottom - LEAST);
+  if (edge.includes("s")) next.bottom = Math.max(held(from.bottom + dy), from.top + LEAST);
+  return next;
+}
