@@ -25,6 +25,7 @@ from upwelling.web.footage.decoding import SAYABLE, set_camera_decoding
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.layer_models import SharedLayer
+from upwelling.web.footage.layer_services import exceptions as taken_otherwise
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import RANGES, Camera, Shot, ShotState
 from upwelling.web.footage.paths import path_of, raw_settings_of
@@ -37,6 +38,8 @@ MOST_CHARTS = 6
 """Chart reports on a camera’s page; each reads a frame."""
 DEFAULT_CORNERS: Corners = ((0.05, 0.10), (0.80, 0.10), (0.80, 0.90), (0.05, 0.90))
 """Where the corners are put before a person moves them."""
+EACH_OTHERWISE = 12
+"""Shots that the page names as taking the camera's trim otherwise."""
 
 
 @require_http_methods(["GET", "POST"])
@@ -69,12 +72,14 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
     shots = loaded(production, page.object_list)
     charts = loaded(production, mine.filter(chart_corners__isnull=False).values_list("pk", flat=True)[:MOST_CHARTS])
     encoded = production.encoding_named(camera.encoding) if camera.encoding else None
+    layer = SharedLayer.objects.filter(camera=camera).select_related("production", "camera").first()
     return render(
         request,
         "footage/camera.html",
         {
             "camera": camera,
-            "layer": SharedLayer.objects.filter(camera=camera).first(),
+            "layer": layer,
+            "layer_apart": taken_otherwise(layer)[:EACH_OTHERWISE] if layer else [],
             "layer_shot": managed(production)
             .filter(camera=camera)
             .order_by("name", "pk")

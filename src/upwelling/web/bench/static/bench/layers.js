@@ -49,7 +49,8 @@ export const layers = {
   get handTitle() {
     if (this.handIs.own) return "Changes this shot’s own copy";
     if (!this.handIs.shared) return "";
-    const { follow, of } = this.handHeld;
+    const { follow, of, title } = this.handHeld;
+    if (this.locked) return `${title}: ${follow === 1 ? "1 shot follows" : `${follow} shots follow`} it`;
     return `Changes ${follow === 1 ? "1 shot" : `${follow} shots`} ${of}`;
   },
   get handSaid() {
