@@ -68,7 +68,7 @@ class Path(Frozen):
 
     def layer(self, kind: LayerKind) -> Layer:
         """The layer of a kind; an empty one where the path has none."""
-        return next((layer for layer in self.layers if layer.kind == kind), Layer(kind=kind))
+        return next((layer for layer in self.layers if layer.kind == kind), None) or Layer(kind=kind)
 
     def with_layers(self, **layers: Layer) -> Path:
         """The path with some layers, each by the name of its kind, in the place of those that it has."""

@@ -13,7 +13,7 @@ from django.utils import timezone
 from upwelling.web.bakes.models import Bake
 from upwelling.web.bakes.variants import with_shots
 from upwelling.web.deliveries.models import Delivery
-from upwelling.web.footage.layer_services import exceptions as taken_otherwise
+from upwelling.web.footage.layer_services import exceptions
 from upwelling.web.footage.listing import loaded, looks_in_force, touched, with_settled
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
@@ -188,9 +188,7 @@ def _own_steps(shot: Shot) -> list[str]:
 def _layers(production: Production) -> list[tuple[str, str, int]]:
     """Each layer that holds something: its name, what it does, and how many shots take it otherwise."""
     held = production.layers.exclude(number=0).select_related("camera", "group")
-    return [
-        (f"{one}, version {one.number}", one.content.summary() or "rests", len(taken_otherwise(one))) for one in held
-    ]
+    return [(f"{one}, version {one.number}", one.content.summary() or "rests", len(exceptions(one))) for one in held]
 
 
 def _looks(production: Production) -> list[tuple[str, str, int]]:

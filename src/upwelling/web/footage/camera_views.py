@@ -25,7 +25,7 @@ from upwelling.web.footage.decoding import SAYABLE, set_camera_decoding
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.intake import row_of
 from upwelling.web.footage.layer_models import SharedLayer
-from upwelling.web.footage.layer_services import exceptions as taken_otherwise
+from upwelling.web.footage.layer_services import exceptions
 from upwelling.web.footage.listing import loaded, managed
 from upwelling.web.footage.models import RANGES, Camera, Shot, ShotState
 from upwelling.web.footage.paths import path_of, raw_settings_of
@@ -79,7 +79,7 @@ def camera_page(request: HttpRequest, production: Production, camera: Camera) ->
         {
             "camera": camera,
             "layer": layer,
-            "layer_apart": taken_otherwise(layer)[:EACH_OTHERWISE] if layer else [],
+            "layer_apart": exceptions(layer)[:EACH_OTHERWISE] if layer else [],
             "layer_shot": managed(production)
             .filter(camera=camera)
             .order_by("name", "pk")

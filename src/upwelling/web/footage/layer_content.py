@@ -53,18 +53,9 @@ class LayerContent(Frozen):
 
     def layer(self, kind: LayerKind, whose: str, output: str = "") -> Layer:
         """As a layer of a path; raises BadValue for a step that cannot work there."""
-        try:
-            return Layer(
-                kind=kind,
-                whose=whose[:120],
-                steps=self.steps,
-                groups=self.groups,
-                strength=self.strength,
-                on=self.on,
-                output=output,
-            )
-        except ValidationError as error:
-            raise BadValue(refusal(error)) from None
+        body = {"kind": kind, "whose": whose[:120], "output": output}
+        held = {"steps": self.steps, "groups": self.groups, "strength": self.strength, "on": self.on}
+        return Layer.checked(body | held)
 
 
 class LayerUse(Frozen):
