@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.listing import IN_ORDER
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.presence import note_presence
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
@@ -40,5 +41,9 @@ def any_bench(request: HttpRequest, production: Production) -> HttpResponse:
 @require_POST
 @shot_view()
 def here(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """A page says that it is on the shot; the answer names the others, and the version in force."""
-    return JsonResponse({"others": note_presence(shot, request.user), "version": shot.version})
+    """A page says that it is on the shot; the answer names the others, and the version and the arithmetic
+    in force.
+    """
+    remember(request, production, shot)
+    others = note_presence(shot, request.user)
+    return JsonResponse({"others": others, "version": shot.version, "fingerprint": path_of(shot).fingerprint})

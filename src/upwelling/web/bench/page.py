@@ -149,6 +149,7 @@ class Opened:
             "raw_lights": _raw_lights(self.raw),
             "history": history_ends(shot),
             "editable": self.free,
+            "fingerprint": self.path.fingerprint,
             "hand": self.hand,
             "settled": self.settled.is_settled,
             "managed": shot.is_managed,

@@ -31,8 +31,9 @@ from upwelling.web.productions.rights import may
 @require_GET
 @shot_view()
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """The page where one shot is worked."""
-    remember(request, production, shot)
+    """The page where one shot is worked. One that is fetched ahead is not the shot worked on last, until it is opened."""
+    if request.headers.get("Purpose") != "prefetch":
+        remember(request, production, shot)
     layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)
     opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer)
     return render(request, "bench/bench.html", {**opened.words(), "data": opened.data()})

@@ -43,4 +43,8 @@ function beside(select) {
   }).observe(select, { attributeFilter: ["disabled"] });
 }
 
-for (const select of document.querySelectorAll("select[data-narrowed]")) beside(select);
+export function narrow(within) {
+  for (const select of within.querySelectorAll("select[data-narrowed]")) beside(select);
+}
+
+narrow(document);

@@ -7,6 +7,7 @@ import { controls } from "./controls.js";
 import { curve } from "./curve.js";
 import { following } from "./following.js";
 import { fromPicture } from "./from_picture.js";
+import { going } from "./going.js";
 import { groups } from "./groups.js";
 import { keys } from "./keys.js";
 import { layers } from "./layers.js";
@@ -39,7 +40,7 @@ import { where } from "./where.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
@@ -64,6 +65,7 @@ document.addEventListener("alpine:init", () => {
 
     init() {
       this.own = Alpine.$data(this.$root);
+      this.leaving = new AbortController();
       this.data = JSON.parse(document.getElementById("bench-data").textContent);
       this.settings = this.data.settings;
       this.layers = new Layers(() => this.own.settings, this.data.layers, Alpine.raw);
@@ -75,7 +77,8 @@ document.addEventListener("alpine:init", () => {
         this.lines[stage] = line ? line.textContent : "";
         this.values[stage] = { a: "", b: "", c: "" };
       }
-      if (!this.data.settled || !this.data.managed) this.stage = "input";
+      this.works = this.data.settled && this.data.managed;
+      if (!this.works) this.stage = "input";
       this.previews = new Previews(
         (head, body) => this.show(head, body),
         (error, body) => this.refused(error, body),
@@ -86,7 +89,8 @@ document.addEventListener("alpine:init", () => {
       this.bindControls(this.$root, "");
       for (const part of PARTS) if (part.start) part.start.call(this);
       this.syncControls();
-      if (this.data.hand && this.layers.offers(this.data.hand)) this.takeStage(this.data.hand);
+      const hand = STAGES.find((stage) => stage === this.data.hand && stage !== this.stage);
+      if (hand && this.works && this.$root.querySelector(`.pick[data-stage=${hand}]`)) this.takeStage(hand);
       else this.refresh(true);
     },
 
@@ -215,10 +219,9 @@ document.addEventListener("alpine:init", () => {
     },
     // What could not be saved is tried again when the person comes back to the page, and told before it is left.
     keepTrying() {
-      window.addEventListener("focus", () => this.saver.unsaved && this.saveShot(this.saver.unsaved));
-      window.addEventListener("beforeunload", (event) => {
-        if (this.saver.unsaved || this.layers.dirty.length) event.preventDefault();
-      });
+      const { signal } = this.leaving;
+      window.addEventListener("focus", () => this.saver.unsaved && this.saveShot(this.saver.unsaved), { signal });
+      window.addEventListener("beforeunload", (event) => !this.mayLeave && event.preventDefault(), { signal });
     },
     // Someone else changed other steps meanwhile: both are in force now, and theirs come into this page.
     putTogether(said, sent) {
@@ -243,6 +246,7 @@ document.addEventListener("alpine:init", () => {
       this.refresh(true);
     },
     take(said) {
+      this.forgetAhead();
       this.saver.knows(said.settings);
       this.settings = said.settings;
       this.layers.renewed();
@@ -357,6 +361,7 @@ document.addEventListener("alpine:init", () => {
       this.takeNow(head.now, body.lossless);
       if (head.trace) this.showTrace(head.trace);
       this.settle("preview");
+      if (body.lossless) this.lookAhead();
     },
     paint(canvas, bitmap) {
       if (canvas.width !== bitmap.width || canvas.height !== bitmap.height) {

@@ -34,16 +34,16 @@ export const compare = {
       (by) => this.work(by),
     );
     this.startScopes();
-    new ResizeObserver(() => {
+    this.watchSize(() => {
       this.shownWide = Math.round(this.box().wide * window.devicePixelRatio);
     }).observe(this.$refs.picture);
-    new ResizeObserver(() => {
+    this.watchSize(() => {
       this.stacked = this.isLargerStacked();
       if (this.zoom !== "fit") this.setPart();
       this.placeOverlays();
     }).observe(this.$refs.stage);
     for (const box of this.$root.querySelectorAll(".scope canvas"))
-      new ResizeObserver(([seen]) => {
+      this.watchSize(([seen]) => {
         this.sizeScope(box, seen.contentRect);
         this.drawScopes();
       }).observe(box);

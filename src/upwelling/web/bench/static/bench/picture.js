@@ -116,7 +116,6 @@ export const picture = {
   },
   moveTo(x, y) {
     const { width, height } = this.data.frame;
-    this.shelf = this.data.shelf;
     this.point = { x: Math.min(Math.max(x, 0), width - 1), y: Math.min(Math.max(y, 0), height - 1) };
     const part = this.part;
     if (part && (x < part.x || y < part.y || x >= part.x + part.width || y >= part.y + part.height)) this.setPart();

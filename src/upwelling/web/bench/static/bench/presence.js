@@ -9,8 +9,11 @@ export const presence = {
 
   start() {
     this.sayHere();
-    setInterval(() => document.visibilityState === "visible" && this.sayHere(), EVERY);
-    document.addEventListener("visibilitychange", () => document.visibilityState === "visible" && this.sayHere());
+    const { signal } = this.leaving,
+      seen = () => document.visibilityState === "visible" && this.sayHere(),
+      again = setInterval(seen, EVERY);
+    signal.addEventListener("abort", () => clearInterval(again));
+    document.addEventListener("visibilitychange", seen, { signal });
   },
   async sayHere() {
     try {
@@ -18,6 +21,10 @@ export const presence = {
       const said = await (await post(this.data.urls.here, {})).json();
       this.alsoHere = said.others;
       this.newer = said.version > this.history.version;
+      // A page that was fetched ahead may have been overtaken, by a change of a layer too: it is fetched again.
+      const { fingerprint } = this.data;
+      this.data.fingerprint = "";
+      if (fingerprint && fingerprint !== said.fingerprint && this.isUntouched) this.renew();
     } catch {
       // A page that cannot say so is told of it by what it wants to do next.
     }

@@ -11,10 +11,19 @@ export class Previews {
     this.underWay = false;
     this.page = Math.random().toString(36).slice(2, 14);
     this.number = 0;
+    this.stopped = false;
+  }
+
+  // Nobody looks any more: what is under way is given up.
+  stop() {
+    this.stopped = true;
+    this.waiting = null;
+    if (this.stoppable) this.stoppable.abort();
   }
 
   // url, body: what to ask; the answer of the newest question is shown.
   ask(url, body) {
+    if (this.stopped) return;
     this.waiting = { url, body };
     if (this.stoppable) this.stoppable.abort();
     if (!this.underWay) this.run();
@@ -36,7 +45,7 @@ export class Previews {
           this.stoppable && this.stoppable.signal,
         );
         if (response.status === 204) continue;
-        await this.show(await this.parse(await response.arrayBuffer()), body);
+        await this.show(await parsed(await response.arrayBuffer()), body);
       } catch (error) {
         if (error.name !== "AbortError") this.fail(error, body);
       }
@@ -45,22 +54,23 @@ export class Previews {
     this.underWay = false;
     this.work(-1);
   }
+}
 
-  async parse(buffer) {
-    const length = new DataView(buffer).getUint32(0, true);
-    const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
-    let start = 4 + length;
-    const bytes = new Uint8ClampedArray(buffer, start, head.picture_bytes);
-    start += head.picture_bytes;
-    for (const scope of head.scopes) {
-      const size = scope.planes * scope.levels * scope.columns;
-      scope.shades = new Uint8Array(buffer, start, size);
-      start += size;
-    }
-    head.bitmap =
-      head.mime === "image/x-rgba"
-        ? new ImageData(bytes, head.width, head.height)
-        : await createImageBitmap(new Blob([bytes], { type: head.mime }));
-    return head;
+// The parts of an answer: what it says, its picture, its scopes.
+export async function parsed(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  let start = 4 + length;
+  const bytes = new Uint8ClampedArray(buffer, start, head.picture_bytes);
+  start += head.picture_bytes;
+  for (const scope of head.scopes) {
+    const size = scope.planes * scope.levels * scope.columns;
+    scope.shades = new Uint8Array(buffer, start, size);
+    start += size;
   }
+  head.bitmap =
+    head.mime === "image/x-rgba"
+      ? new ImageData(bytes, head.width, head.height)
+      : await createImageBitmap(new Blob([bytes], { type: head.mime }));
+  return head;
 }

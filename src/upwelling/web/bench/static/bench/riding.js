@@ -4,20 +4,24 @@ const OF_A_STEP = ["selection", "over", "matte"];
 
 export const riding = {
   start() {
-    window.addEventListener("pagehide", () => this.packRide());
+    window.addEventListener("pagehide", () => this.packRide(), { signal: this.leaving.signal });
     const ride = this.rideFound();
     if (ride) this.unpackRide(ride);
   },
-  packRide() {
+  packRide(inPage = false) {
     const { width, height } = this.data.frame,
-      { compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, view, linked } = this,
+      { compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, linked } = this,
+      stage = this.works || this.stage !== "input" ? this.stage : this.data.hand,
       layer = { ...this.layer, until: "" },
       point = { x: (this.point.x + 0.5) / width, y: (this.point.y + 0.5) / height };
-    const ride = { other: this.otherShot, from: this.data.pk, of: this.placeOf(this.data.urls.preview), size: [width, height], layer, point };
+    const ride = { other: this.otherShot, from: this.data.pk, of: this.placeOf(this.data.urls.preview), size: [width, height], layer, point, inPage };
     sessionStorage.setItem(
       KEY,
-      JSON.stringify({ ...ride, compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, view, linked }),
+      JSON.stringify({ ...ride, compare, against, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, view: this.viewRides, linked, stage }),
     );
+  },
+  get viewRides() {
+    return OF_A_STEP.includes(this.view) ? "picture" : this.view;
   },
   // The Bench of a production: the address up to the shot.
   placeOf(address) {
@@ -28,9 +32,11 @@ export const riding = {
     let ride = null;
     try {
       ride = JSON.parse(sessionStorage.getItem(KEY));
+      sessionStorage.removeItem(KEY);
     } catch {
       return null;
     }
+    if (ride && ride.inPage) return ride;
     const came = document.referrer.startsWith(window.location.origin) ? new URL(document.referrer).pathname : "";
     return ride && ride.of === this.placeOf(this.data.urls.preview) && came.startsWith(ride.of) ? ride : null;
   },
@@ -38,7 +44,8 @@ export const riding = {
     const { width, height } = this.data.frame,
       { compare, otherFrame, wipe, wipeAngle, zoom, region, regionThere, regionKind, layer, linked } = ride;
     Object.assign(this, { wipe, wipeAngle, region, regionThere, regionKind, layer, linked, zoom });
-    this.view = OF_A_STEP.includes(ride.view) ? "picture" : ride.view;
+    this.view = ride.view;
+    this.data.hand = this.data.hand || ride.stage;
     this.point = { x: Math.min(Math.floor(ride.point.x * width), width - 1), y: Math.min(Math.floor(ride.point.y * height), height - 1) };
     this.$refs.regionPick.value = regionKind;
     if (ride.other && ride.against.startsWith("shot:") && ride.other.pk !== this.data.pk) this.offer(ride.other);
@@ -50,11 +57,5 @@ export const riding = {
     if (lost) this.complain("ride", "What the last shot was compared with cannot be had here. Choose another under “Compare with”.");
     else if (zoom !== "fit" && (ride.size[0] !== width || ride.size[1] !== height))
       this.complain("ride", `The last shot had ${ride.size.join(" × ")} pixels, this one ${width} × ${height}: the zoom shows another part of it.`);
-  },
-  // The shot before or after; in a cut, its events until one leaves it.
-  goTo(way) {
-    const event = this.$root.querySelector(`.cutline a[rel=${way === "next" ? "next" : "prev"}]`),
-      address = event ? event.href : this.data.neighbours[way];
-    if (address) window.location.href = address;
   },
 };

@@ -11,7 +11,7 @@ export const room = {
     } catch {
       localStorage.removeItem("bench-room");
     }
-    WIDE.addEventListener("change", () => this.refresh(true));
+    WIDE.addEventListener("change", () => this.refresh(true), { signal: this.leaving.signal });
   },
   get room() {
     return { nocolumn: !this.open.column || this.whole, noside: !this.open.side || this.whole, whole: this.whole };

@@ -14,9 +14,10 @@ export const steps = {
     const used = list.find((step) => step.on && !this.model.rests(step));
     this.step = (used || list[0] || { id: "" }).id;
     this.canPaste = Boolean(localStorage.getItem("bench-step"));
-    window.addEventListener("storage", () => {
+    const copied = () => {
       this.canPaste = Boolean(localStorage.getItem("bench-step"));
-    });
+    };
+    window.addEventListener("storage", copied, { signal: this.leaving.signal });
     this.buildEditor();
   },
 
