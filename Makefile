@@ -47,7 +47,8 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/run.py
 	$(PYTHON) benchmarks/intake.py
 	$(PYTHON) benchmarks/drag.py
-	$(PYTHON) benchmarks/feel.py
+	$(PYTHON) -m benchmarks.feel
+	$(PYTHON) -m benchmarks.going
 	$(PYTHON) benchmarks/renderings.py
 	$(PYTHON) benchmarks/frames.py
 	$(PYTHON) benchmarks/matching.py
