@@ -37,6 +37,7 @@ from upwelling.core.steps import (
     ToneCurve,
     TurnColours,
     WhiteBalance,
+    ZoneBalance,
     range_around,
 )
 from upwelling.core.steps.colour_curves import _CURVES
@@ -84,7 +85,13 @@ BUSY = (
     Highlights(clip=(3, 2, 1.5), light=(1.4, 0.9, 0.7), channels="S-Gamut3.Cine"),
     Highlights(clip=(3, 0, 1.5), way="calm", begins=0.8),
 )
-LATER = (TurnColours(turn=40, saturation=1.3, lift=-0.4),)
+LATER = (
+    TurnColours(turn=40, saturation=1.3, lift=-0.4),
+    ZoneBalance(
+        stops=(0.6, -0.2, -0.9), saturation=(0.7, 1.2, 1.5), push=(0.3, 0.05, 0.4), hue=(220, 90, 35), norm="luminance"
+    ),
+    ZoneBalance(stops=(-1, 0, 1.5), borders=(-3, 4), softness=(0.5, 1), push=(0.4, 0, 0), keep_luminance="let go"),
+)
 """Kinds that came after the frozen samples of numbers; they have rows of their own there."""
 WARM = Matte(selections=(ColourRange(hue=60, hue_width=80, saturation_low=0.05, stops_low=-3),))
 
@@ -348,7 +355,12 @@ def test_identity_order_neutral_and_engine(step):
         assert np.percentile(np.abs(fast - exact) / np.maximum(np.abs(exact).max(-1, keepdims=True), 1e-3), 99) < 4e-5
     neutral = apply(step, RAMP)
     assert np.diff(neutral, axis=0).min() > 0, "a neutral ramp keeps its order"
-    if "keeps neutral" in step.neutral and step.kind not in ("printer_light", "slope_offset_power", "tone_curve"):
+    if "keeps neutral" in step.neutral and step.kind not in (
+        "printer_light",
+        "slope_offset_power",
+        "tone_curve",
+        "zone_balance",
+    ):
         np.testing.assert_allclose(neutral / neutral[:, :1], 1, atol=1e-7)
     assert np.isfinite(out).all()
     assert np.isfinite(apply(step, [[0, 0, 0], [-0.1, 0.02, -0.3], [1e-6, 0, 900]])).all()

@@ -125,3 +125,15 @@ test("an edge or corner of a region is moved, and stops before it crosses the on
   assert.equal(region.grown(one, 0.1, 0).right, 0.85);
   assert.deepEqual(region.around("ellipse", { x: 200, y: 50 }, frame), { kind: "ellipse", left: 0.96, right: 1, top: 0.42, bottom: 0.58 });
 });
+test("a point stops where its curve may fall no more, against both neighbours and round the circle", () => {
+  const spec = { x: [-8, 8], y: [-4, 4], falls: 0.95 },
+    points = [[-1, 1], [0, 0], [1, 0]];
+  assert.deepEqual(held(spec, points, 1, 0, -3), [0, 0.05]);
+  assert.deepEqual(held(spec, points, 1, 0, 3), [0, 0.95]);
+  const rising = { x: [0, 1], y: [0, 1], falls: 0 };
+  assert.deepEqual(held(rising, [[0.1, 0.2], [0.5, 0.5], [0.9, 0.8]], 1, 0.5, 0.95), [0.5, 0.8]);
+  const round = { x: [0, 360], y: [-60, 60], falls: 0.99, around: true };
+  assert.deepEqual(held(round, [[0, 0], [30, 0], [180, 0]], 1, 30, 60), [30, 60]);
+  assert.deepEqual(held(round, [[0, 0], [30, 0], [180, 0]], 1, 30, -60), [30, -29.7]);
+  assert.deepEqual(held(round, [[0, 0], [180, 0], [340, 0]], 2, 340, 60), [340, 19.8]);
+});

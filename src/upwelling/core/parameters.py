@@ -79,8 +79,11 @@ def curve(
     y_unit: str,
     around: bool = False,
     identity: bool = False,
+    falls: float | None = None,
 ) -> Any:
-    """A step's curve as points (x, y): its ranges, units, whether it runs around, and whether its rest is y = x."""
+    """A step's curve as points (x, y): its ranges, units, whether it runs around, and whether its rest is y = x.
+    ``falls``: the most by which it may fall over one of x, so that a hand is stopped there.
+    """
     return Field(
         default,
         title=title,
@@ -93,6 +96,7 @@ def curve(
                 "y_unit": y_unit,
                 "around": around,
                 "identity": identity,
+                "falls": falls,
             }
         },
     )

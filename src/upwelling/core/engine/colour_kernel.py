@@ -59,11 +59,9 @@ def curves_tile(buffer: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
 
 
 @called
-def band_gain_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
-    """BandGain: p is the norm's number, luminance weights, start, low, inverse cell, cells."""
+def norm_tile(R: Any, G: Any, B: Any, N: Any, p: Any, n: Any) -> None:
+    """N becomes stops of the norm from mid grey: p is the norm's number and the luminance weights."""
     kind, wr, wg, wb = p[0], p[1], p[2], p[3]
-    start, low, inv, cells = np.int32(p[4]), p[5], p[6], p[7]
-    N = S[0]
     if kind == ZERO:
         for i in range(n):
             N[i] = log2_fast(max(wr * R[i] + wg * G[i] + wb * B[i], LEAST)) - LOG_GREY
@@ -75,7 +73,14 @@ def band_gain_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) 
             r, g, b = max(R[i], ZERO), max(G[i], ZERO), max(B[i], ZERO)
             rr, gg, bb = r * r, g * g, b * b
             N[i] = log2_fast(max((r * rr + g * gg + b * bb) / max(rr + gg + bb, LEAST), LEAST)) - LOG_GREY
-    stops = S[1]
+
+
+@called
+def band_gain_tile(R: Any, G: Any, B: Any, S: Any, p: Any, tables: Any, n: Any) -> None:
+    """BandGain: p is the norm's number, luminance weights, start, low, inverse cell, cells."""
+    start, low, inv, cells = np.int32(p[4]), p[5], p[6], p[7]
+    N, stops = S[0], S[1]
+    norm_tile(R, G, B, N, p, n)
     read_row(tables, start, low, inv, cells, N, stops, S[2], n)
     for i in range(n):
         gain = exp2_fast(stops[i])

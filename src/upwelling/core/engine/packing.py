@@ -12,6 +12,7 @@ from upwelling.core.engine import (  # noqa: F401  each declares its opcodes
     rise_kernel,
     scale_kernel,
     shape_opcodes,
+    zone_kernel,
 )
 from upwelling.core.engine.registry import DECODED, ENCODED, OPERATIONS, SELECTIONS, Opcode, Row
 from upwelling.core.engine.tables import Tables

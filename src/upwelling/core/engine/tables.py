@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
 
@@ -35,7 +36,7 @@ def closed(values: Any) -> Any:
 
 
 @lru_cache(maxsize=256)
-def sampled(chain: tuple[Spline, ...], low: float, high: float, cells: int) -> Any:
+def sampled(chain: tuple[Callable[[Any], Any], ...], low: float, high: float, cells: int) -> Any:
     """Curves one after the other, sampled over low…high."""
     values = np.linspace(low, high, cells + 1)
     for curve in chain:

@@ -48,6 +48,7 @@ from upwelling.core.operations.shapes import (
     RadialSelection,
     RectangleSelection,
 )
+from upwelling.core.operations.zones import ZoneGains
 
 __all__ = [
     "NOTHING",
@@ -86,6 +87,7 @@ __all__ = [
     "ShowMatte",
     "SlopeOffsetPower",
     "Tap",
+    "ZoneGains",
     "convert_operations",
     "decode_operations",
     "encode_operations",

@@ -138,11 +138,23 @@ class ChannelCurves(PixelOperation):
 Norm = Literal["luminance", "largest channel", "power norm"]
 
 
+def stops_of(rgb: Float64, norm: Norm, luminance: tuple[float, float, float]) -> Float64:
+    """(…): stops of a pixel's norm from mid grey; the power norm is Σc³/Σc² over positive channels."""
+    if norm == "luminance":
+        level = rgb @ np.array(luminance)
+    elif norm == "largest channel":
+        level = rgb.max(axis=-1)
+    else:
+        light = np.maximum(rgb, 0.0)
+        level = np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30)
+    return np.asarray(np.log2(np.maximum(level, 1e-30) / MID_GREY))
+
+
 @dataclass(frozen=True)
 class BandGain(PixelOperation):
     """rgb·2^gain(stops of the pixel's norm from mid grey): channels keep their ratios, so hue is kept.
 
-    A norm of 0 or less counts as far below the curve's first point. The power norm is Σc³/Σc² over positive channels.
+    A norm of 0 or less counts as far below the curve's first point.
     """
 
     norm: Norm
@@ -150,15 +162,7 @@ class BandGain(PixelOperation):
     gain: Spline
 
     def apply(self, rgb: Float64) -> Float64:
-        if self.norm == "luminance":
-            norm = rgb @ np.array(self.luminance)
-        elif self.norm == "largest channel":
-            norm = rgb.max(axis=-1)
-        else:
-            light = np.maximum(rgb, 0.0)
-            norm = np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30)
-        stops = np.log2(np.maximum(norm, 1e-30) / MID_GREY)
-        return np.asarray(rgb * np.exp2(self.gain(stops))[..., None])
+        return np.asarray(rgb * np.exp2(self.gain(stops_of(rgb, self.norm, self.luminance)))[..., None])
 
 
 @dataclass(frozen=True)

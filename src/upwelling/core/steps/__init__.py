@@ -28,6 +28,7 @@ from upwelling.core.steps.tone_curve import ToneCurve
 from upwelling.core.steps.turn_colours import TurnColours
 from upwelling.core.steps.vignette import Vignette
 from upwelling.core.steps.white_balance import WhiteBalance
+from upwelling.core.steps.zone_balance import ZoneBalance
 
 STEPS: tuple[type[Step], ...] = (
     Highlights,
@@ -38,6 +39,7 @@ STEPS: tuple[type[Step], ...] = (
     RootMatrix,
     Contrast,
     Ladder,
+    ZoneBalance,
     SlopeOffsetPower,
     ToneCurve,
     Saturation,
@@ -85,6 +87,7 @@ __all__ = [
     "TurnColours",
     "Vignette",
     "WhiteBalance",
+    "ZoneBalance",
     "range_around",
     "sampled",
 ]

@@ -14,6 +14,8 @@ from upwelling.core.steps.base import Step
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
 HUES, SATURATIONS, STOPS = (0.0, 360.0), (0.0, 0.8), (-8.0, 8.0)
+STEEPEST_TURN = 0.99
+"""Degrees by which the turn may fall over a degree of hue, as a hand is held; at 1 hues would pass one another."""
 TURNS, GAINS, LIFTS = (-60.0, 60.0), (0.0, 3.0), (-3.0, 3.0)
 _AROUND = (0.0, 60.0, 120.0, 180.0, 240.0, 300.0)
 _DEGREES_OF_COLOUR = (0.0, 0.1, 0.2, 0.35, 0.6)
@@ -66,6 +68,7 @@ class ColourCurves(Step):
         x_unit="° hue",
         y_unit="°",
         around=True,
+        falls=STEEPEST_TURN,
     )
     saturation_by_hue: CurvePoints = curve(
         _rest(_AROUND, 1.0),

@@ -50,6 +50,7 @@ class Ladder(Step):
         y=Y,
         x_unit="stops",
         y_unit="stops",
+        falls=STEEPEST_FALL,
     )
     norm: Norm = Field(
         "power norm",

@@ -33,6 +33,7 @@ def _channel(title: str) -> Any:
         x_unit="log code",
         y_unit="log code",
         identity=True,
+        falls=0.0,
     )
 
 

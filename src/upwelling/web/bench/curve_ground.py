@@ -8,11 +8,13 @@ import numpy as np
 
 from upwelling.core.arrays import Float32
 from upwelling.core.colour.primaries import Primaries
+from upwelling.core.curves.aces_log import ACESCCT
 from upwelling.core.operations.colour import polar
 from upwelling.core.scopes.facts import STOP_BINS, STOP_HIGH, STOP_LOW
-from upwelling.core.steps import ColourCurves, Ladder, Step
+from upwelling.core.steps import ColourCurves, Ladder, Step, ToneCurve, ZoneBalance
 from upwelling.core.steps.colour_curves import HUES, SATURATIONS
 from upwelling.core.steps.selections.colour_range import oklab_rows
+from upwelling.core.steps.tone_curve import SPAN
 from upwelling.web.footage.frames import Frame
 
 BINS = 90
@@ -44,8 +46,12 @@ def curve_ground(
     one. None for a step that has no curve over such an axis.
     """
     by_stops: dict[str, Any] = {"low": STOP_LOW, "width": (STOP_HIGH - STOP_LOW) / STOP_BINS, "counts": stops}
-    if isinstance(step, Ladder):
+    if isinstance(step, Ladder | ZoneBalance):
         return {"stops": {**by_stops, "pixel": None}}
+    if isinstance(step, ToneCurve):
+        code = ACESCCT.from_linear(before.reshape(-1, 3).astype(np.float64))
+        own = None if pixel is None else float(ACESCCT.from_linear(pixel.astype(np.float64)).mean())
+        return {"log code": {**_counted(code, SPAN), "pixel": own}}
     if not isinstance(step, ColourCurves):
         return None
     matrix = np.array(oklab_rows(working))

@@ -26,7 +26,7 @@ from upwelling.core.scopes.picture_views import (
     to_bytes,
 )
 from upwelling.core.scopes.spans import Region, pixels_in, thinned, whole
-from upwelling.core.steps import Step
+from upwelling.core.steps import Step, ZoneBalance
 from upwelling.core.steps.tonal_report import tonal_report
 from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
@@ -40,6 +40,7 @@ from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.bench.trace import trace
 from upwelling.web.bench.viewing import NONE, seen_operations
+from upwelling.web.bench.zone_plot import zone_points
 from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, jpeg, png, rgba
 from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
@@ -128,6 +129,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
         "trace": trace(shot, path, frame, wish.point) if wish.lossless or "neighbours" not in path.needs else None,
         "fits": trim_fits(path, settings),
         "says": _says(step, made, chosen.moves, frame, wish) if step and chosen and _speaks(step, wish) else None,
+        "zones": zone_points(step, _primaries(made)) if isinstance(step, ZoneBalance) else None,
         "timecode": shot.timecode(frame.number),
         "now": _now(step) if step else None,
         "legend": _legend(wish.view),

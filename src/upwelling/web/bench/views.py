@@ -31,7 +31,7 @@ from upwelling.web.productions.rights import may
 @require_GET
 @shot_view()
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
-    """The page where one shot is worked. One that is fetched ahead is not the shot worked on last, until it is opened."""
+    """The page where one shot is worked. Fetched ahead, it is not the shot worked on last until it is opened."""
     if request.headers.get("Purpose") != "prefetch":
         remember(request, production, shot)
     layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)

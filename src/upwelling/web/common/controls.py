@@ -47,6 +47,8 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
         if isinstance(extra, dict) and "unit" in extra:
             default = field.default
             triple = isinstance(default, tuple)
+            names: list[str] = extra.get("names", list(_CHANNELS))  # type: ignore[assignment]
+            ratio = "ratio" if extra["unit"] in _RATIOS else "difference"
             share = extra["unit"] == "share"  # shown and typed in percent
             rows.append(
                 {
@@ -57,21 +59,21 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
                     "kind": "number",
                     "times": 100 if share else 1,
                     "triple": triple,
-                    "together": "ratio" if extra["unit"] in _RATIOS else "difference",
+                    "together": extra.get("together", "" if "names" in extra else ratio),
                     "keyed": bool(extra.get("keyed")),
                     "whole": field.annotation is int,
                     "cells": [
                         {
                             "path": f"{before}{name}.{index}" if triple else before + name,
-                            "label": f"{field.title}, {_CHANNELS[index]}" if triple else field.title,
-                            "channel": _CHANNELS[index][0].upper() if triple else "",
+                            "label": f"{field.title}, {names[index]}" if triple else field.title,
+                            "channel": _initials(names[index]) if triple else "",
                             "low": extra["low"],
                             "high": extra["high"],
                             "fine": extra["fine"],
                             "default": default[index] if triple else default,
                             "digits": 0 if share else _digits(extra["fine"]),
                         }
-                        for index in range(3 if triple else 1)
+                        for index in range(len(default) if triple else 1)
                     ],
                 }
             )
@@ -89,6 +91,11 @@ def controls(model: type[BaseModel], prefix: str) -> list[dict[str, Any]]:
                 }
             )
     return rows
+
+
+def _initials(name: str) -> str:
+    """“R” of red, “S–M” of shadows to mids."""
+    return "–".join(word[0].upper() for word in name.split(" to "))
 
 
 def _digits(fine: Any) -> int:

@@ -37,8 +37,9 @@ import { steps } from "./steps.js";
 import { tracks } from "./tracks.js";
 import { viewing } from "./viewing.js";
 import { where } from "./where.js";
+import { zones } from "./zones.js";
 
-const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve];
+const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
 const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
@@ -355,6 +356,7 @@ document.addEventListener("alpine:init", () => {
       this.screen = head.screen;
       this.viewingSaid = head.viewing;
       if (head.tone) this.drawTone(head.tone);
+      if (head.zones && this.zoneEditor) this.zoneEditor.show(head.zones);
       if (head.line && this.curve) this.curve.drawLine(head.line);
       if (head.tones) this.drawTones(head.tones, ...head.bins);
       if (head.says) this.stepSays(head.says);

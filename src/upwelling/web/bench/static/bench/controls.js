@@ -175,6 +175,7 @@ export const controls = {
       const value = this.get(choice.dataset.path, from);
       if (value !== undefined) choice.value = value;
     }
+    if (this.zoneEditor) this.zoneEditor.place();
     this.takeLook();
     const at = (path) => path.split(".").reduce((place, key) => place[key], this.settings);
     for (const input of this.$root.querySelectorAll(".switch")) input.checked = at(input.dataset.switch);

@@ -15,7 +15,7 @@ class CurveEditor {
     this.fields = { x: root.querySelector("[data-axis=x]"), y: root.querySelector("[data-axis=y]") };
     this.units = { x: root.querySelector("[data-unit=x]"), y: root.querySelector("[data-unit=y]") };
     this.help = root.querySelector(".curvehelp");
-    const doing = ["add", "remove", "reset", "around"].map((name) => [name, root.querySelector(`[data-do=${name}]`)]);
+    const doing = ["add", "remove", "reset", "around", "closer", "wider"].map((name) => [name, root.querySelector(`[data-do=${name}]`)]);
     this.buttons = Object.fromEntries(doing);
     this.axes = Object.fromEntries(["by", "changes"].map((name) => [name, root.querySelector(`[data-curve=${name}]`)]));
     this.listen();
@@ -37,6 +37,14 @@ class CurveEditor {
     add.addEventListener("click", () => this.addBeside());
     remove.addEventListener("click", () => this.remove());
     reset.addEventListener("click", () => this.write(copyOf(this.spec.default), "reset a curve"));
+    const { closer, wider } = this.buttons;
+    closer.addEventListener("click", () => this.look(2));
+    wider.addEventListener("click", () => this.look(0.5));
+    const wheel = (event) => {
+      event.preventDefault();
+      this.look(event.deltaY < 0 ? 1.25 : 0.8, this.plot.spot(event)[0]);
+    };
+    this.plot.svg.addEventListener("wheel", wheel, { passive: false });
     for (const axis of ["x", "y"]) this.fields[axis].addEventListener("change", () => this.typed(axis));
   }
 
@@ -78,6 +86,11 @@ class CurveEditor {
     this.askLine();
     if (this.grounds) this.behind(this.grounds);
     if (focused) this.focus();
+  }
+  // Closer to a place of the axis, or to the point in hand.
+  look(times, about = this.points[this.at][0]) {
+    this.plot.closer(times, about);
+    this.buttons.wider.disabled = this.plot.isWhole;
   }
   focus() {
     if (this.dots[this.at]) this.dots[this.at].focus();
@@ -178,10 +191,16 @@ class CurveEditor {
       rest = this.spec.identity ? null : this.spec.default[0][1];
     dot.focus();
     dot.setPointerCapture(event.pointerId);
+    // With Shift the point goes a tenth as far as the hand, with Alt up and down alone.
+    let last = this.plot.spot(event),
+      at = [...this.points[i]];
     const move = (next) => {
-      const [px, py] = this.plot.spot(next),
-        atRest = rest !== null && Math.abs(py - rest) < (top - bottom) * 0.02;
-      this.moved(i, next.shiftKey ? this.points[i][0] : px, atRest ? rest : py);
+      const spot = this.plot.spot(next),
+        share = next.shiftKey ? 0.1 : 1;
+      at = [at[0] + share * (next.altKey ? 0 : spot[0] - last[0]), at[1] + share * (spot[1] - last[1])];
+      last = spot;
+      const atRest = rest !== null && !next.shiftKey && Math.abs(at[1] - rest) < (top - bottom) * 0.02;
+      this.moved(i, at[0], atRest ? rest : at[1]);
       this.bench.refresh(false);
     };
     const end = () => {

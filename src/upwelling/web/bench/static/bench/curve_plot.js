@@ -31,7 +31,7 @@ export class CurvePlot {
   }
 
   x(value) {
-    const [low, high] = this.spec.x;
+    const [low, high] = this.shown;
     return PAD.left + ((value - low) / (high - low)) * (this.wide - PAD.left - PAD.right);
   }
   y(value) {
@@ -46,12 +46,13 @@ export class CurvePlot {
     const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(this.svg.getScreenCTM().inverse()),
       across = (at.x - PAD.left) / (this.wide - PAD.left - PAD.right),
       up = (this.tall - PAD.bottom - at.y) / (this.tall - PAD.top - PAD.bottom),
-      [[low, high], [bottom, top]] = [this.spec.x, this.spec.y];
+      [[low, high], [bottom, top]] = [this.shown, this.spec.y];
     return [low + across * (high - low), bottom + up * (top - bottom)];
   }
 
   // Everything anew; the knots, in order. `again` is called when the plot has another size.
   draw(spec, count, again) {
+    if (this.spec !== spec) this.shown = spec.x;
     this.spec = spec;
     this.again = again;
     const { svg } = this;
@@ -68,8 +69,24 @@ export class CurvePlot {
     );
     return this.knots;
   }
+  // So many times closer about a place of the axis; below 1 wider, to the whole of it and no further.
+  closer(times, about) {
+    const [low, high] = this.spec.x,
+      wide = Math.max(Math.min((this.shown[1] - this.shown[0]) / times, high - low), (high - low) / 16),
+      share = (about - this.shown[0]) / (this.shown[1] - this.shown[0]),
+      left = Math.min(Math.max(about - share * wide, low), high - wide);
+    this.shown = [left, left + wide];
+    this.again();
+  }
+  get isWhole() {
+    return this.shown[1] - this.shown[0] >= this.spec.x[1] - this.spec.x[0];
+  }
+  isShown(value) {
+    return value >= this.shown[0] - 1e-9 && value <= this.shown[1] + 1e-9;
+  }
   hues() {
-    for (let hue = 0; hue < 360; hue += 10)
+    for (let hue = 0; hue < 360; hue += 10) {
+      if (!this.isShown(hue) || !this.isShown(hue + 10)) continue;
       make(
         "rect",
         {
@@ -83,9 +100,10 @@ export class CurvePlot {
         },
         this.svg,
       );
+    }
   }
   upright() {
-    const [low, high] = this.spec.x;
+    const [low, high] = this.shown;
     for (let i = 0; i <= 8; i++) {
       const value = low + (i / 8) * (high - low),
         x = this.x(value);
@@ -97,7 +115,7 @@ export class CurvePlot {
   level() {
     const { spec, svg } = this,
       rest = spec.default[0][1],
-      [low, high] = spec.x,
+      [low, high] = this.shown,
       [bottom, top] = spec.y;
     for (const value of [bottom, spec.identity ? (bottom + top) / 2 : rest, top]) {
       const y = this.y(value);
@@ -125,11 +143,13 @@ export class CurvePlot {
       };
       for (const [name, value] of Object.entries(says)) this.knots[i].setAttribute(name, value);
       this.knots[i].classList.toggle("inhand", i === at);
+      this.knots[i].classList.toggle("beyond", !this.isShown(px));
     });
   }
   drawLine({ xs, ys }) {
     const [bottom, top] = this.spec.y;
-    const places = xs.map((x, i) => `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(ys[i], bottom), top)).toFixed(1)}`);
+    const seen = xs.map((x, i) => i).filter((i) => this.isShown(xs[i]));
+    const places = seen.map((i) => [xs[i], i]).map(([x, i]) => `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(ys[i], bottom), top)).toFixed(1)}`);
     this.line.setAttribute("points", places.join(" "));
     this.svg.classList.remove("refused");
   }
@@ -139,7 +159,7 @@ export class CurvePlot {
 
   // How often each place of the axis occurs in the picture, and where the traced pixel stands.
   behind({ counts, low, width, pixel }) {
-    const [first, last] = this.spec.x,
+    const [first, last] = this.shown,
       foot = this.tall - PAD.bottom,
       most = Math.max(1, ...counts.slice(1, -1));
     this.ground.replaceChildren();

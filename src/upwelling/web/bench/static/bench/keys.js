@@ -78,6 +78,7 @@ export const keys = {
       c: () => this.setView(this.view === "clip" ? "picture" : "clip"),
       1: () => this.toggleColumn(),
       2: () => this.toggleSide(),
+      g: () => this.toggleLarge(),
       x: () => this.toggleWhole(),
       escape: () => (this.awaited ? (this.awaited = null) : this.leaveWhole()),
       y: () => this.toggleViewing(),

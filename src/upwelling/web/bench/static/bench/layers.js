@@ -44,7 +44,7 @@ export const layers = {
     return this.stage === "look" || this.stage === "group_look";
   },
   get panelStyle() {
-    return { banded: this.handIs.other };
+    return { banded: this.handIs.other, insteps: this.tab === "steps" };
   },
   get handTitle() {
     if (this.handIs.own) return "Changes this shot’s own copy";

@@ -2,7 +2,7 @@
 const WIDE = window.matchMedia("(min-width: 1700px)");
 
 export const room = {
-  open: { column: true, side: true },
+  open: { column: true, side: true, large: false },
   whole: false,
 
   start() {
@@ -14,7 +14,7 @@ export const room = {
     WIDE.addEventListener("change", () => this.refresh(true), { signal: this.leaving.signal });
   },
   get room() {
-    return { nocolumn: !this.open.column || this.whole, noside: !this.open.side || this.whole, whole: this.whole };
+    return { nocolumn: !this.open.column || this.whole, noside: !this.open.side || this.whole, whole: this.whole, large: this.open.large };
   },
   // How many scopes are in view: none of those that are folded away is worked out.
   get scopesInView() {
@@ -31,6 +31,9 @@ export const room = {
   },
   toggleSide() {
     this.fold("side");
+  },
+  toggleLarge() {
+    this.fold("large");
   },
   toggleWhole() {
     this.whole = !this.whole;

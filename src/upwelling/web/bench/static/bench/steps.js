@@ -242,6 +242,7 @@ export const steps = {
     const place = this.$refs.editor;
     place.replaceChildren();
     this.curve = null;
+    this.zoneEditor = null;
     if (!this.hasStep || this.face === "note") return;
     const inWhere = this.face === "where",
       name = !inWhere ? this.current.kind : this.inHand ? `selection-${this.inHand.kind}` : this.hasMatte ? "matte" : null;
@@ -252,11 +253,13 @@ export const steps = {
     this.bindControls(place, `steps.${this.index}.${within}`);
     this.bindTracks(place);
     this.startCurves(place);
+    this.startZones(place);
     this.syncControls();
   },
   stepSays(says) {
     if (says.step !== this.step) return;
     this.says = { ...this.says, ...says };
     if (this.curve && says.ground) this.curve.behind(says.ground);
+    if (this.zoneEditor && says.ground) this.zoneEditor.behind(says.ground);
   },
 };

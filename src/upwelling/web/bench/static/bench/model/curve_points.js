@@ -3,12 +3,27 @@
 const exact = (value) => Number(value.toFixed(4));
 const between = (value, low, high) => Math.min(Math.max(value, low), high);
 
-// A point kept between its neighbours and inside the plot.
+// A point kept between its neighbours and inside the plot; where the curve may not fall steeply, it stops there too.
 export function held(spec, points, i, px, py) {
   const room = (spec.x[1] - spec.x[0]) / 500,
     low = i > 0 ? points[i - 1][0] + room : spec.x[0],
-    high = i < points.length - 1 ? points[i + 1][0] - room : spec.x[1] - (spec.around ? room : 0);
-  return [exact(between(px, low, high)), exact(between(py, ...spec.y))];
+    high = i < points.length - 1 ? points[i + 1][0] - room : spec.x[1] - (spec.around ? room : 0),
+    x = exact(between(px, low, high)),
+    [least, most] = steepest(spec, points, i, x);
+  return [x, exact(between(between(py, least, most), ...spec.y))];
+}
+// Between what heights a point may stand at a place, rounded inwards.
+function steepest(spec, points, i, x) {
+  if (typeof spec.falls !== "number") return spec.y;
+  const turn = spec.around ? spec.x[1] - spec.x[0] : null,
+    last = points.length - 1,
+    [left, right] = [i > 0 ? points[i - 1] : null, i < last ? points[i + 1] : null],
+    before = left || (turn && [points[last][0] - turn, points[last][1]]),
+    after = right || (turn && [points[0][0] + turn, points[0][1]]);
+  return [
+    before ? Math.ceil((before[1] - spec.falls * (x - before[0])) * 1e4 - 1e-6) / 1e4 : spec.y[0],
+    after ? Math.floor((after[1] + spec.falls * (after[0] - x)) * 1e4 + 1e-6) / 1e4 : spec.y[1],
+  ];
 }
 
 // Where a point rests: on the line of no change.
