@@ -24,6 +24,7 @@ from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.core.viewing import NAMES
 from upwelling.web.bench.bars import bars_of
 from upwelling.web.bench.column import column, shared_strata, trim_fits
+from upwelling.web.bench.first_pass import open_pass, pass_rows, pass_targets, standing_of
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.layers import layers_shown
 from upwelling.web.bench.scope import BOUNDARIES
@@ -76,10 +77,12 @@ ADDRESSES = (
 
 class Opened:
     """A shot as its page opens. ``changes``: whether who looks may change it; ``asked``: the frame wanted, or −1;
-    ``layer``: the layer to be taken in hand.
+    ``layer``: the layer to be taken in hand; ``user``: whose first pass it may be part of.
     """
 
-    def __init__(self, production: Production, shot: Shot, *, changes: bool, asked: int, layer: str = "") -> None:
+    def __init__(
+        self, production: Production, shot: Shot, *, changes: bool, asked: int, layer: str = "", user: Any = None
+    ) -> None:
         self.production, self.shot = production, shot
         self.settings, self.rules, self.settled = shot.settings, production.rule_set, shot.settled
         self.path = path_of(shot, self.settings)
@@ -88,6 +91,7 @@ class Opened:
         self.free = changes and self.works
         self.asked = asked if shot.first_frame <= asked <= shot.last_frame else shot.frame
         self.hand = layer
+        self.walk = open_pass(production, user, shot) if user is not None and self.free else None
         self.by_table = isinstance(self.rules.rendering, LutRendering)
         self.look = looks_of(production).inherited(shot)
         self.over = self.rules.display_look(self.path.target.is_hdr)
@@ -165,15 +169,26 @@ class Opened:
             "urls": {name: reverse(name, args=place) for name in ADDRESSES}
             | {"change": reverse("change", args=place[:1])},
             "pk": self.shot.pk,
+            "walk": self._walk(),
             "others": self.strip["others"],
             "shelf": shelf_of(self.production),
             "more": self.strip["more"],
             "neighbours": self.strip["neighbours"],
         }
 
+    def _walk(self) -> dict[str, Any] | None:
+        """The first pass that the person is on."""
+        if self.walk is None:
+            return None
+        self.walk.production = self.production
+        urls = {name: reverse(name, args=[self.production.slug]) for name in ("pass-summary", "leave-pass")}
+        say = reverse("say-of-pass", args=[self.production.slug, self.shot.pk])
+        return {**standing_of(self.walk, self.shot.pk), "targets": pass_targets(), "urls": urls | {"say": say}}
+
     def _stages(self) -> dict[str, Any]:
         return {
             "shot": self.shot,
+            "pass_rows": pass_rows(self.walk.controls) if self.walk else None,
             "groups": self.strip["groups"],
             "shot_groups": self.production.groups.all(),
             "more": self.strip["more"],

@@ -35,7 +35,7 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     if request.headers.get("Purpose") != "prefetch":
         remember(request, production, shot)
     layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)
-    opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer)
+    opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer, user=request.user)
     return render(request, "bench/bench.html", {**opened.words(), "data": opened.data()})
 
 

@@ -96,6 +96,7 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
             "state": state if state in SAID else "",
             "counts": [(name, title, counts[name]) for name, title in SAID.items() if counts.get(name)],
             "total": events.count(),
+            "in_order": dict.fromkeys(events.filter(state=FOUND).exclude(shot=None).values_list("shot", flat=True)),
             "choices": choices(production.shots.all()),
             "others": others,
             "older": older,

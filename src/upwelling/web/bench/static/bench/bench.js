@@ -5,6 +5,7 @@ import { compare } from "./compare.js";
 import { comparing } from "./comparing.js";
 import { controls } from "./controls.js";
 import { curve } from "./curve.js";
+import { firstPass } from "./first_pass.js";
 import { following } from "./following.js";
 import { fromPicture } from "./from_picture.js";
 import { going } from "./going.js";
@@ -41,7 +42,7 @@ import { zones } from "./zones.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {

@@ -116,6 +116,11 @@ export const controls = {
   },
   // `from`: the settings in force, where many are read in a row.
   get(path, from = this.effective()) {
+    if (path.startsWith("pass.")) {
+      if (!this.walk) return undefined;
+      const within = this.passPath(path);
+      return within ? this.get(within, from) : this.passRest(path);
+    }
     const standing = this.standing(path) ?? this.inForce(path);
     if (standing !== undefined) return standing;
     return path.split(".").reduce((place, key) => (place === null || place === undefined ? place : place[key]), from);
@@ -132,8 +137,9 @@ export const controls = {
     this.drawShapes();
     this.refresh(false);
   },
-  putValue(path, value) {
-    const keys = path.split(".");
+  putValue(asked, value) {
+    const path = asked.startsWith("pass.") ? this.passPut(asked) : asked,
+      keys = path.split(".");
     const shared = {
       rendering: this.data.production_rendering,
       development: this.data.shared_development,

@@ -42,7 +42,7 @@ export const going = {
   neighbour(way) {
     const event = this.$root.querySelector(`.cutline a[rel=${way === "next" ? "next" : "prev"}]`);
     if (event) return event.href;
-    const address = this.data.neighbours[way];
+    const address = this.walk && this.walk[way] !== undefined ? this.walk[way] : this.data.neighbours[way];
     return address ? new URL(address, window.location.href).href : "";
   },
   goTo(way) {

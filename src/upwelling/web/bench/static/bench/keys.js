@@ -79,6 +79,8 @@ export const keys = {
       1: () => this.toggleColumn(),
       2: () => this.toggleSide(),
       g: () => this.toggleLarge(),
+      l: () => this.walking && this.sayLater(),
+      enter: () => this.walking && !event.target.matches("button, a, summary, [role=button]") && this.sayGood(),
       x: () => this.toggleWhole(),
       escape: () => (this.awaited ? (this.awaited = null) : this.leaveWhole()),
       y: () => this.toggleViewing(),

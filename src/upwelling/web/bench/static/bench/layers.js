@@ -40,6 +40,9 @@ export const layers = {
   get inSteps() {
     return TRIMS.includes(this.stage);
   },
+  get inStepsNow() {
+    return this.inSteps && !this.walking;
+  },
   get inLooks() {
     return this.stage === "look" || this.stage === "group_look";
   },
