@@ -132,3 +132,41 @@ def test_refusals(many, as_, people, production, django_capture_on_commit_callba
     assert as_("vera").post(PAGE, {}).status_code == 403
     assert as_("olaf").get(PAGE).status_code == 404
     assert "Match many" in tess.get(f"{PAGE}?camera=1").content.decode()
+
+
+def region(y, x, size=0.06):
+    return {"kind": "rectangle", "left": x, "top": y, "right": x + size, "bottom": y + size}
+
+
+def test_a_first_pass_proposes_by_what_was_marked_and_one_undo_takes_it_back(
+    many, as_, production, django_capture_on_commit_callbacks
+):
+    """A marked grey gives exposure and balance, with the evidence in words; what has none is left as it is."""
+    a, b, *_ = many
+    tess = as_("tess")
+    for shot in (a, b):
+        at = f"/p/kilnlight/bench/{shot.pk}/mark-region/"
+        sent = {"kind": "grey", "region": region(0.1, 0.7), "frame": 0}
+        assert tess.post(at, sent, "application/json").json()["marked"]["grey"]["frame"] == shot.first_frame
+    assert tess.post(at, {"kind": "sky", "region": region(0, 0)}, "application/json").status_code == 422
+    assert as_("vera").post(at, sent, "application/json").status_code == 403
+    with django_capture_on_commit_callbacks(execute=True):
+        assert tess.post(PAGE, {"method": "first pass"}).status_code == 302, "none chosen: all"
+    run = MatchRun.objects.get()
+    rows = {row.shot_id: row for row in run.proposals.all()}
+    assert len(rows) == production.shots.count()
+    assert all(row.remarks for row in rows.values())
+    assert "sure, from the marked grey" in " ".join(rows[a.pk].remarks)
+    assert rows[a.pk].after < 0.5 < rows[a.pk].before
+    page = tess.get(f"{PAGE}{run.pk}/").content.decode()
+    assert "First pass, each shot by itself" in page
+    found = [row.pk for row in rows.values() if row.state == "found"]
+    tess.post(f"{PAGE}{run.pk}/accept/", {"proposal": found})
+    settings = Shot.objects.get(pk=a.pk).settings
+    assert settings.groups[0].name == "First pass"
+    assert {step.group for step in settings.active} == {"first"}
+    change = MatchProposal.objects.get(pk=rows[a.pk].pk).change
+    tess.post(f"{PAGE}{run.pk}/take-back/{change.pk}/")
+    assert not Shot.objects.get(pk=a.pk).settings.active
+    tess.post(f"/p/kilnlight/bench/{a.pk}/mark-region/", {"kind": "grey", "region": None}, "application/json")
+    assert Shot.objects.get(pk=a.pk).known_regions == {}

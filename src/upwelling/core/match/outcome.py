@@ -10,13 +10,19 @@ from upwelling.core.path import Correction
 from upwelling.core.path.look_recipe import with_ids
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup
 
-STEM = "match"
-"""The id of the group."""
+STEM, FIRST_STEM = "match", "first"
+"""The ids of the groups of a match, and of what a first pass proposed."""
 MOST_NOTE, MOST_NAME = 500, 60
 
 
 def put(
-    steps: Sequence[Any], groups: Sequence[StepGroup], match: Match, reference: str, said: str, strength: float = 1.0
+    steps: Sequence[Any],
+    groups: Sequence[StepGroup],
+    match: Match,
+    reference: str,
+    said: str,
+    strength: float = 1.0,
+    stem: str = STEM,
 ) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
     """Steps and groups of a trim with the match's steps before them: corrections a person made stay on top of it, but
     for leading steps that go by the camera's own levels, which stay before it.
@@ -24,16 +30,17 @@ def put(
     ``reference`` names what was matched to, ``said`` is put into the note with the figures. The group of an earlier
     match is replaced.
     """
-    kept = tuple(group for group in groups if group.id != STEM)
-    own = with_ids([step for step in steps if step.group != STEM])
+    kept = tuple(group for group in groups if group.id != stem)
+    own = with_ids([step for step in steps if step.group != stem])
     if not match.steps:
         return own, kept
     note = _note(match, said)
     made = [
-        step.model_copy(update={"id": "", "group": STEM, "note": note if n == 0 else ""})
+        step.model_copy(update={"id": "", "group": stem, "note": note if n == 0 else ""})
         for n, step in enumerate(match.steps)
     ]
-    return _before(own, kept, made, StepGroup(id=STEM, name=_name(reference), strength=strength))
+    name = "First pass" if stem == FIRST_STEM else _name(reference)
+    return _before(own, kept, made, StepGroup(id=stem, name=name, strength=strength))
 
 
 def for_camera(match: Match, reference: str, said: str) -> Correction:
@@ -50,13 +57,17 @@ def _note(match: Match, said: str) -> str:
 
 
 def regrouped(
-    steps: Sequence[Any], groups: Sequence[StepGroup], its_steps: Sequence[Any], its_groups: Sequence[StepGroup]
+    steps: Sequence[Any],
+    groups: Sequence[StepGroup],
+    its_steps: Sequence[Any],
+    its_groups: Sequence[StepGroup],
+    stem: str = STEM,
 ) -> tuple[tuple[Any, ...], tuple[StepGroup, ...]]:
     """Steps and groups of a trim with the match of another trim of the same shot in place of their own."""
-    group = next(one for one in its_groups if one.id == STEM)
-    made = [step.model_copy(update={"id": ""}) for step in its_steps if step.group == STEM]
-    own = with_ids([step for step in steps if step.group != STEM])
-    return _before(own, tuple(one for one in groups if one.id != STEM), made, group)
+    group = next(one for one in its_groups if one.id == stem)
+    made = [step.model_copy(update={"id": ""}) for step in its_steps if step.group == stem]
+    own = with_ids([step for step in steps if step.group != stem])
+    return _before(own, tuple(one for one in groups if one.id != stem), made, group)
 
 
 def _before(

@@ -126,7 +126,7 @@ def on_top(settings: ShotSettings, made: Match) -> list[str]:
     acting = any(
         step.on and not step.changes_nothing for step in settings.steps if step.group != STEM and step.group not in off
     )
-    return ["This shot's own steps act on top of the match."] if made.steps and acting else []
+    return ["This shot's own steps act on top of it."] if made.steps and acting else []
 
 
 def matched(

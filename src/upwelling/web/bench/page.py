@@ -71,6 +71,7 @@ ADDRESSES = (
     "shelve",
     "share",
     "strip",
+    "mark-region",
 )
 """Names of the addresses that the page's script asks."""
 
@@ -154,6 +155,7 @@ class Opened:
             "history": history_ends(shot),
             "editable": self.free,
             "fingerprint": self.path.fingerprint,
+            "marked": shot.known_regions,
             "hand": self.hand,
             "settled": self.settled.is_settled,
             "managed": shot.is_managed,

@@ -166,6 +166,8 @@ class Shot(Authored):
     range = models.CharField(max_length=5, blank=True, choices=RANGES)
     managed = models.BooleanField(null=True, blank=True)
     chart_corners = models.JSONField(null=True, blank=True)
+    known_regions = models.JSONField(default=dict, blank=True)
+    """By what it is (white, grey, skin): the region of the picture, and the frame it was marked at."""
     version = models.PositiveIntegerField(default=0)
     position = models.PositiveIntegerField(default=0)
     removed = models.DateTimeField(null=True, blank=True, db_index=True)

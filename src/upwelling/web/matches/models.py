@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
+from upwelling.core.match import METHODS
+from upwelling.core.match.outcome import FIRST_STEM, STEM
 from upwelling.web.common.models import Authored
 from upwelling.web.footage.models import SharedChange, Shot
 from upwelling.web.footage.shot_settings import ShotSettings, stored_settings
@@ -17,7 +19,7 @@ class MatchRun(Authored):
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="match_runs")
     method = models.CharField(max_length=20)
     reference = models.JSONField(default=dict)
-    """``kind`` (shot, shelf or neighbour), ``pk`` and, for a shot, ``frame``."""
+    """``kind`` (shot, shelf, neighbour, or itself), ``pk`` and, for a shot, ``frame``."""
     reference_name = models.CharField(max_length=120, blank=True)
     set_aside = models.BooleanField(default=False)
     """Whether what the shots have already is switched off where a proposal is accepted."""
@@ -27,7 +29,27 @@ class MatchRun(Authored):
         ordering = ("-pk",)
 
     def __str__(self) -> str:
-        return f"{self.method} to {self.reference_name}"
+        return self.title
+
+    @property
+    def by_itself(self) -> bool:
+        """Whether each shot is judged by itself, and not against another."""
+        return bool(self.reference.get("kind") == "itself")
+
+    @property
+    def title(self) -> str:
+        if self.by_itself:
+            return "First pass, each shot by itself"
+        return f"{METHODS.get(self.method, self.method).split(':')[0]}, to {self.reference_name}"
+
+    @property
+    def stem(self) -> str:
+        """The id of the group that its steps are put into."""
+        return FIRST_STEM if self.by_itself else STEM
+
+    def label(self, reference: str) -> str:
+        """What the change of a shot is called in its history."""
+        return "first pass" if self.by_itself else f"match to {reference}"
 
 
 class MatchProposal(models.Model):
@@ -60,6 +82,11 @@ class MatchProposal(models.Model):
 
     def __str__(self) -> str:
         return f"{self.shot}: {self.state}"
+
+    @property
+    def state_said(self) -> str:
+        alike = self.run.by_itself and self.state == self.State.ALIKE
+        return "Nothing proposed" if alike else str(self.get_state_display())
 
     @property
     def proposed(self) -> ShotSettings:

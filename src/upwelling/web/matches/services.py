@@ -9,7 +9,7 @@ from django.db import transaction
 
 from upwelling.core.documents import sealed
 from upwelling.core.errors import UpwellingError
-from upwelling.core.match import BY_ITSELF, METHODS
+from upwelling.core.match import BY_ITSELF, Match
 from upwelling.core.match.outcome import regrouped
 from upwelling.core.path import RenderingStage
 from upwelling.web.bench.matching import Reference, found, on_top, put_into, reference_of
@@ -23,6 +23,7 @@ from upwelling.web.footage.pictures import thumbnail_file
 from upwelling.web.footage.shot_settings import ShotSettings, read_settings
 from upwelling.web.jobs.services import job_work, running
 from upwelling.web.jobs.work import queue, waiting_job
+from upwelling.web.matches.first import FIRST, proposed
 from upwelling.web.matches.models import MatchProposal, MatchRun
 from upwelling.web.productions.models import Production
 
@@ -45,7 +46,9 @@ def start_run(
     """Begins matching shots to a shot, a reference on the shelf (``kind`` shelf) or each to its neighbour; raises
     Refused. With ``set_aside`` what the shots have already is switched off where a proposal is accepted.
     """
-    if method not in BY_ITSELF:
+    if method == FIRST:
+        kind = "itself"
+    elif method not in BY_ITSELF:
         raise Refused("Choose a method that needs nobody to mark anything.")
     numbers = [number for number in numbers if kind != "shot" or number != pk]
     if not numbers:
@@ -54,7 +57,9 @@ def start_run(
         raise Refused(f"At most {MOST} shots are matched at once; these are {len(numbers)}.")
     said: dict[str, Any] = {"kind": kind}
     name = "the neighbour in its group"
-    if kind != "neighbour":
+    if kind == "itself":
+        name = "itself"
+    elif kind != "neighbour":
         reference = reference_of(loaded(production, numbers[:1])[0], kind, pk, None)
         name, said = reference.name, {"kind": kind, "pk": pk, "frame": reference.frame}
     run = MatchRun.objects.create(
@@ -87,21 +92,28 @@ def perform_run(key: int) -> None:
 
 def _propose(run: MatchRun, proposal: MatchProposal, shot: Shot) -> None:
     try:
-        reference = _reference(run, shot)
-        proposal.reference_name = reference.name[:120]
         settings = _kept(run, shot.settings)
-        made, said = found(shot, frame_of(shot), settings, reference, run.method)
+        made, taken, proposal.reference_name = _made(run, shot, settings)
         proposal.said, proposal.remarks = f"{made.sentence()}.", [*made.remarks, *on_top(settings, made)]
-        proposal.before, proposal.after = made.figures.before, made.figures.after
+        if made.figures.count:
+            proposal.before, proposal.after = made.figures.before, made.figures.after
         proposal.input_mark = input_mark(shot, settings)
         proposal.state = State.FOUND if made.steps else State.ALIKE
         if made.steps:
-            taken = put_into(settings, made, said, reference)
             proposal.settings = sealed("shot settings", taken.model_dump(mode="json"))
             thumbnail_file(shot, settings_shown=taken)
     except UpwellingError as error:
         proposal.state, proposal.said = State.REFUSED, str(error)
     proposal.save()
+
+
+def _made(run: MatchRun, shot: Shot, settings: ShotSettings) -> tuple[Match, ShotSettings, str]:
+    """What is proposed, the settings with it, and the name of what it was found by."""
+    if run.method == FIRST:
+        return *proposed(shot, settings), "itself"
+    reference = _reference(run, shot)
+    made, said = found(shot, frame_of(shot), settings, reference, run.method)
+    return made, put_into(settings, made, said, reference) if made.steps else settings, reference.name[:120]
 
 
 def _kept(run: MatchRun, settings: ShotSettings) -> ShotSettings:
@@ -145,26 +157,21 @@ def accept(run: MatchRun, user: Any, numbers: Sequence[int]) -> tuple[SharedChan
     left: list[str] = []
     with transaction.atomic():
         change = SharedChange.objects.create(
-            production=run.production, source="matching", steps=f"Match to {run.reference_name}"[:300], created_by=user
+            production=run.production, source="matching", steps=run.title[:300], created_by=user
         )
         for proposal in chosen:
             shot = Shot.objects.select_for_update().get(pk=proposal.shot_id)
             shot.production = run.production
-            now, proposed = _kept(run, shot.settings), proposal.proposed
+            now, wanted = _kept(run, shot.settings), proposal.proposed
             if input_mark(shot, now) != proposal.input_mark:
                 left.append(f"{shot.name}: what enters its trim has changed since; match it again.")
                 continue
-            steps, groups = regrouped(now.steps, now.groups, proposed.steps, proposed.groups)
+            steps, groups = regrouped(now.steps, now.groups, wanted.steps, wanted.groups, run.stem)
             settings = read_settings(now.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json"))
-            next_state(shot, user, settings, f"match to {proposal.reference_name}", change)
+            next_state(shot, user, settings, run.label(proposal.reference_name), change)
             proposal.state, proposal.change = State.ACCEPTED, change
             proposal.save(update_fields=["state", "change"])
         if len(left) == len(chosen):
             change.delete()
             raise Refused(" ".join(left))
     return change, left
-
-
-def said_of(method: str) -> str:
-    """A method's short name."""
-    return METHODS[method].split(":")[0] if method in METHODS else method

@@ -19,8 +19,9 @@ from upwelling.web.footage.finding import found, found_all, shot_finder
 from upwelling.web.footage.listing import choices, loaded, managed
 from upwelling.web.footage.models import SharedChange
 from upwelling.web.footage.pictures import thumbnail_file
+from upwelling.web.matches.first import FIRST
 from upwelling.web.matches.models import MatchProposal, MatchRun
-from upwelling.web.matches.services import accept, said_of, start_run
+from upwelling.web.matches.services import accept, start_run
 from upwelling.web.productions.access import production_view, view_of
 from upwelling.web.productions.models import Production
 
@@ -63,21 +64,21 @@ def begin(request: HttpRequest, production: Production) -> HttpResponse:
             "references": choices(managed(production)),
             "shelf": production.references.all(),
             "grouped": production.groups.exists(),
-            "runs": [{"run": run, "method": said_of(run.method), "count": run.proposals.count()} for run in runs],
+            "runs": [{"run": run, "count": run.proposals.count()} for run in runs],
         },
     )
 
 
 def _begun(request: HttpRequest, production: Production, numbers: list[int]) -> MatchRun:
-    if request.POST.get("all") != "on":
-        wanted = whole_list(request.POST.getlist("shot"))
+    method, wanted = request.POST.get("method", ""), whole_list(request.POST.getlist("shot"))
+    if request.POST.get("all") != "on" and (wanted or method != FIRST):
         numbers = [number for number in numbers if number in wanted]
     kind, _, pk = request.POST.get("reference", "").partition(":")
     return start_run(
         production,
         request.user,
         numbers,
-        request.POST.get("method", ""),
+        method,
         one_of(kind, KINDS, "neighbour"),
         whole_or(pk),
         set_aside=request.POST.get("own") == "aside",
@@ -98,11 +99,12 @@ def run_page(request: HttpRequest, production: Production, run: MatchRun) -> Htt
         "matches/run.html",
         {
             "run": run,
-            "method": said_of(run.method),
             "rows": rows,
             "page": page,
             "counts": [
-                (title, states.count(state)) for state, title in MatchProposal.State.choices if states.count(state)
+                (MatchProposal(run=run, state=state).state_said, states.count(state))
+                for state in MatchProposal.State
+                if states.count(state)
             ],
             "open": any(row["proposal"].may_be_accepted for row in rows),
             "changes": changes,

@@ -42,6 +42,7 @@ DONE = {
     "redo": "change made again",
     "history": "gone back in the history",
     "change-marks": "Marks changed",
+    "mark-region": "what a region is marked",
     "stand": "frame that stands for the shot changed",
     "give": "steps given",
     "take-back": "given steps taken back",

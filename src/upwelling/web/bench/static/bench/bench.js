@@ -13,6 +13,7 @@ import { groups } from "./groups.js";
 import { keys } from "./keys.js";
 import { layers } from "./layers.js";
 import { look } from "./look.js";
+import { marked } from "./marked.js";
 import { marks } from "./marks.js";
 import { matching } from "./matching.js";
 import { merged } from "./merged.js";
@@ -42,7 +43,7 @@ import { zones } from "./zones.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass, marked];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
