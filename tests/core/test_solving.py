@@ -1,9 +1,11 @@
 """One-click solves: what they say is reached is reached, by the exact path."""
 
+import colour
 import numpy as np
 import pytest
 
 from upwelling.core.errors import BadValue
+from upwelling.core.operations import run_reference
 from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.solving import AIMS, LEVELS, signal_mean, solve
@@ -21,6 +23,14 @@ def path(*steps, target="BT.709 BT.1886", **more):
 
 def patch(code):
     return np.array(code) + np.random.default_rng(4).normal(0, 0.004, (300, 3))
+
+
+def hue_of(rgb):
+    xyz = colour.RGB_to_XYZ(
+        rgb, "ACEScg", colour.CCS_ILLUMINANTS["CIE 1931 2 Degree Standard Observer"]["D65"], "CAT02"
+    )
+    _, a, b = colour.XYZ_to_Oklab(xyz)
+    return float(np.degrees(np.arctan2(b, a)))
 
 
 def after(of, step):
@@ -65,7 +75,11 @@ def test_skin_comes_to_its_line(aim, steps):
     [
         ("white", BRIGHT, 2.0, "not possible"),
         ("grey", (0.0, 0.0, 0.0), 0.9, "Mark another patch"),
-        ("skin by hue", (0.3, 0.45, 0.6), None, "further than"),
+        ("skin by hue", (0.3, 0.6, 0.5), None, "further than"),
+        ("hue", (0.41, 0.41, 0.41), 20.0, "no hue"),
+        ("hue", SKIN, 200.0, "Turn colours"),
+        ("hue", SKIN, None, "Type the hue"),
+        ("hue", SKIN, 400.0, "Type the hue"),
     ],
 )
 def test_out_of_reach_is_said(aim, code, level, words):
@@ -78,3 +92,34 @@ def test_a_neutral_is_no_skin():
     with pytest.raises(BadValue, match="no hue"):
         solve("skin by hue", path(), np.tile(grey, (20, 1)), LUMA)
     assert set(AIMS) > set(LEVELS)
+
+
+@pytest.mark.parametrize("by", [-55, -35, -12, 8, 35, 48])
+@pytest.mark.parametrize("steps", [(), (ColourCurves(id="c", hue_by_hue=((0, 4), (120, -6), (240, 3))),)])
+def test_a_hue_is_carried_as_widely_as_keeps_its_neighbours_apart(by, steps):
+    """To another by colour-science's Oklab; and hues keep their order, no steeper than they must."""
+    of, codes = path(*steps), patch(SKIN)
+    rgb = run_reference(of.until("look", ""), codes).mean(axis=0)
+    was = hue_of(rgb)
+    found = solve("hue", of, codes, LUMA, (was + by) % 360)
+    turned = run_reference(after(of, found.step).until("look", ""), codes).mean(axis=0)
+    assert (hue_of(turned) - was - by + 180) % 360 - 180 == pytest.approx(0, abs=0.6)
+    axis = np.linspace(0, 360, 721)
+    slope = 1 + np.diff(found.step.curve_of("hue_by_hue")(axis)) / np.diff(axis)
+    assert slope.min() > 0
+    if not steps:
+        # The spline between two flat ends is steepest in its middle, at one and a half times its mean slope.
+        turn = max(abs(y) for _, y in found.step.hue_by_hue)
+        width = min(max(3 * turn, 30), 90)
+        assert slope.max() == pytest.approx(1 + 1.5 * turn / width, abs=0.02)
+        assert slope.min() == pytest.approx(1 - 1.5 * turn / width, abs=0.02)
+    assert "as far apart as before" in found.sentence
+    assert ("come near" in found.sentence) == (slope.min() < 0.4)
+
+
+def test_a_carry_that_would_make_hues_pass_one_another_is_refused():
+    bent = ColourCurves(id="c", hue_by_hue=((0, 4), (120, -6), (240, 3)))
+    of, codes = path(bent), patch(SKIN)
+    was = hue_of(run_reference(of.until("look", ""), codes).mean(axis=0))
+    with pytest.raises(BadValue, match="pass one another"):
+        solve("hue", of, codes, LUMA, (was + 57) % 360)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from typing import Any, Literal
@@ -18,15 +19,17 @@ from upwelling.core.parameters import signed
 from upwelling.core.path import LayerKind, Path
 from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.steps import AnyStep, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
+from upwelling.core.steps.hue_carry import MOST, carried
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
-Aim = Literal["black", "white", "grey", "skin by hue", "skin by balance"]
+Aim = Literal["black", "white", "grey", "skin by hue", "skin by balance", "hue"]
 AIMS: dict[str, str] = {
     "black": "Black to",
     "white": "White to",
     "grey": "Grey to",
     "skin by hue": "Skin to its line, by a hue curve",
     "skin by balance": "Skin to its line, by the balance",
+    "hue": "Hue to",
 }
 LEVELS: dict[str, float] = {"black": 0.0, "white": 0.9, "grey": 0.42}
 """Signal, of the display, that an aim begins with; common practice, no source."""
@@ -34,8 +37,8 @@ NOTHING = 0.5 / 1023
 """Half a code of 10 bits: what is at or under it is 0."""
 _MOST = 400
 """Samples of a patch that are looked at."""
-_REACH = 28.0
-"""Degrees a hue may be turned while its neighbours 30° away stay."""
+_LEAST_COLOUR = 0.02
+"""C/L under which a patch has no hue to speak of."""
 AFTER_ALL = "(none)"
 """No step's id: what comes before it is the whole layer."""
 Luma = tuple[float, float]
@@ -55,7 +58,8 @@ def solve(
     """The step that brings the mean of a patch of file codes (N, 3) to an aim, in a layer of scene light; others are
     left as they are.
 
-    ``luma`` has the weights of red and blue in the display's luma; ``level`` is of its signal, 0…1. Raises BadValue
+    ``luma`` has the weights of red and blue in the display's luma; ``level`` is of its signal, 0…1, or the Oklab hue
+    wanted, in degrees. Raises BadValue
     where no value does.
     """
     patch = np.asarray(codes, dtype=np.float64).reshape(-1, 3)
@@ -65,7 +69,7 @@ def solve(
         if not 0 <= wanted <= 1.1:
             raise BadValue(f"A level of {100 * wanted:.1f} % is not possible. Type one from 0 to 110 %.")
         return _to_level(aim, path, patch, luma, max(wanted, NOTHING), layer)
-    return _to_line(aim, path, patch, luma, layer)
+    return _to_hue(path, patch, level, layer) if aim == "hue" else _to_line(aim, path, patch, luma, layer)
 
 
 def signal_mean(path: Path, patch: Float64) -> Float64:
@@ -141,7 +145,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind)
         holder = _holder(path, layer, ColourCurves)
         before = run_reference(path.until(layer, holder.id or AFTER_ALL), patch)
         hue = float(polar(before.mean(axis=0), np.array(oklab_rows(path.working_primaries)))[1])
-        values, rest = np.linspace(-_REACH, _REACH, 15), 0.0
+        values, rest = np.linspace(-MOST, MOST, 31), 0.0
         make = partial(_turned, holder, hue)
     else:
         holder = _holder(path, layer, WhiteBalance)
@@ -169,12 +173,34 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind)
 
 
 def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:
-    """Hue by hue, with three points around a hue of which the middle one turns it by that much more."""
-    curve = step.curve_of("hue_by_hue")
-    places = [(hue - 30) % 360, hue % 360, (hue + 30) % 360]
-    kept = [(x, y) for x, y in step.hue_by_hue if min(abs(x - hue), 360 - abs(x - hue)) > 31]
-    three = [(round(x, 3), round(float(curve(x)) + (by if x == places[1] else 0.0), 3)) for x in places]
-    return step.model_copy(update={"hue_by_hue": tuple(sorted([*kept, *three]))})
+    return carried(step, hue, by).step
+
+
+def _hue_of(path: Path, patch: Float64, until: tuple[LayerKind, str]) -> tuple[float, float]:
+    """Oklab hue in degrees and C/L of the mean of a patch at a place of the path."""
+    light = run_reference(path.until(*until), patch).mean(axis=0)
+    _, hue, saturation, _ = polar(light, np.array(oklab_rows(path.working_primaries)))
+    return float(np.ravel(hue)[0]), float(np.ravel(saturation)[0])
+
+
+def _to_hue(path: Path, patch: Float64, wanted: float | None, layer: LayerKind) -> Solved:
+    if wanted is None or not 0 <= wanted <= 360:
+        raise BadValue("Type the hue wanted, from 0 to 360°: the trace says which hue a colour has.")
+    holder = _holder(path, layer, ColourCurves)
+    hue, saturation = _hue_of(path, patch, (layer, holder.id or AFTER_ALL))
+    if saturation < _LEAST_COLOUR:
+        raise BadValue("The patch has no hue to speak of. Mark something coloured.")
+    was = hue + float(holder.curve_of("hue_by_hue")(hue))
+    by = (wanted - was + 180) % 360 - 180
+    found = carried(holder, hue, by)
+    # A patch is of many hues, and those beside its mean are turned by less: the mean comes there with a little more.
+    for _ in range(4):
+        now, _ = _hue_of(_with(path, layer, holder, found.step), patch, (layer, AFTER_ALL))
+        by -= (now - wanted + 180) % 360 - 180
+        with suppress(BadValue):
+            found = carried(holder, hue, by)
+    now, _ = _hue_of(_with(path, layer, holder, found.step), patch, (layer, AFTER_ALL))
+    return Solved(found.step, f"Hue {now:.0f}°, it was {was % 360:.0f}°; {found.cost()}.")
 
 
 def _holder(path: Path, layer: LayerKind, kind: Any) -> Any:

@@ -250,7 +250,8 @@ def solve_of(request: HttpRequest, production: Production, shot: Shot) -> HttpRe
     if not path.rendering.on or not path.display.on:
         raise Refused("A level of the display is aimed at: switch rendering and display on first.")
     codes = _codes(frame, region, point)
-    found = solve(aim, path, codes, luma_weights(path), None if level is None else number(level) / 100, hand.kind)  # type: ignore[arg-type]
+    wanted = None if level is None else number(level) / (1 if aim == "hue" else 100)
+    found = solve(aim, path, codes, luma_weights(path), wanted, hand.kind)  # type: ignore[arg-type]
     step = found.step
     if not step.id:
         step = step.model_copy(update={"id": free_id(hand.steps, step.kind)})

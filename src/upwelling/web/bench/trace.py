@@ -37,7 +37,8 @@ def _unseen(shot: Shot, path: Path, frame: Frame, x: int, y: int) -> dict[str, A
     code = frame.still.code[y, x].astype(np.float64)
     integer = shot.depth not in ("half", "float") and not shot.is_raw
     unknown: dict[str, Any] = dict.fromkeys(STAGES[1:], UNKNOWN)
-    said = {"stops": "too large a frame", "signal": "–", "colour": "–", "values": {"stops": None, "signal": None}}
+    values = {"stops": None, "signal": None, "trim_hue": None}
+    said = {"stops": "too large a frame", "signal": "–", "colour": "–", "values": values}
     camera = [f"{v * _top(path):.0f}" if integer else _number(v, 4) for v in code]
     return {"x": x, "y": y, "camera": camera, **unknown, **said}
 
@@ -85,6 +86,7 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
         "values": {
             "stops": float(np.log2(luminance / MID_GREY)) if known and luminance > 0 else None,
             "signal": 100 * float(np.mean(_full(path, boundaries["display"].rgb))),
+            "trim_hue": _hue(np.array(boundaries["trim"].rgb), path) if known else None,
         },
         "signal": _number(100 * float(np.mean(_full(path, boundaries["display"].rgb))), 1) + " %",
     }
@@ -94,6 +96,12 @@ def _colour(scene: Any, path: Path) -> str:
     """Oklab hue and saturation (chroma over lightness) after the look."""
     _, hue, saturation, _ = polar(scene, np.array(oklab_rows(path.working_primaries)))
     return f"{float(hue):.0f}° · {float(saturation):.3f}" if saturation >= LEAST_SATURATION else "neutral"
+
+
+def _hue(scene: Any, path: Path) -> float | None:
+    """Oklab hue after the trim, in degrees; None for what has none."""
+    _, hue, saturation, _ = polar(scene, np.array(oklab_rows(path.working_primaries)))
+    return round(float(hue), 1) if saturation >= LEAST_SATURATION else None
 
 
 def _full(path: Path, codes: Any) -> Any:

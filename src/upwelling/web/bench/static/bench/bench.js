@@ -383,6 +383,7 @@ document.addEventListener("alpine:init", () => {
         const [a, b, c] = trace[stage];
         Object.assign(this.values[stage], { a, b, c });
       }
+      this.takeHue(trace.values.trim_hue);
       this.trace = this.printed(trace);
     },
   };

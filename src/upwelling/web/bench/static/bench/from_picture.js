@@ -48,6 +48,7 @@ export const fromPicture = {
     const awaited = this.awaited;
     this.awaited = null;
     if (awaited) awaited.take();
+    this.hueClicked = this.wantsHue;
   },
   get awaits() {
     return { any: this.awaited !== null, trim: Boolean(this.awaited && this.awaited.by === "trim"), raw: Boolean(this.awaited && this.awaited.by === "raw") };

@@ -6,9 +6,11 @@ export const solving = {
   aim: "black",
   levels: {},
   aimSaid: "",
+  wantsHue: false,
+  hueClicked: false,
 
   start() {
-    this.levels = { ...this.data.levels };
+    this.levels = { ...this.data.levels, hue: 40 };
   },
   get hasLevel() {
     return this.aim in this.levels;
@@ -16,14 +18,37 @@ export const solving = {
   get level() {
     return this.hasLevel ? minus(this.levels[this.aim]) : "";
   },
+  get levelUnit() {
+    return this.aim === "hue" ? "°" : "%";
+  },
+  get levelName() {
+    return this.aim === "hue" ? "Hue wanted, °" : "Level, % of the display's signal";
+  },
+  get aimsAtHue() {
+    return this.aim === "hue";
+  },
+  // The next click in the picture says what hue is wanted.
+  pickHue() {
+    this.wantsHue = true;
+    this.complain("hue", "Click the colour whose hue is wanted.");
+  },
+  takeHue(hue) {
+    if (!this.wantsHue || !this.hueClicked) return;
+    this.wantsHue = false;
+    this.hueClicked = false;
+    this.settle("hue");
+    if (hue === null) return this.complain("hue", "That colour has no hue to speak of. Click a more saturated one.");
+    this.levels = { ...this.levels, hue };
+  },
   pickAim(event) {
     this.aim = event.target.value;
     this.aimSaid = "";
   },
   typeLevel(event) {
-    const value = plain(event.target.value);
-    if (!Number.isFinite(value) || value < 0 || value > 110) {
-      this.complain("aim", "Type a level from 0 to 110 % of the display's signal.");
+    const value = plain(event.target.value),
+      most = this.aim === "hue" ? 360 : 110;
+    if (!Number.isFinite(value) || value < 0 || value > most) {
+      this.complain("aim", most === 360 ? "Type a hue from 0 to 360°." : "Type a level from 0 to 110 % of the display's signal.");
       event.target.value = this.level;
       return;
     }
