@@ -9,7 +9,7 @@ from upwelling.core.operations import run_reference
 from upwelling.core.path import Display, Input, Layer, Path
 from upwelling.core.scopes.dots import luma_of, off_skin_line
 from upwelling.core.solving import AIMS, LEVELS, signal_mean, solve
-from upwelling.core.steps import ColourCurves, Contrast, Exposure, WhiteBalance
+from upwelling.core.steps import ColourCurves, Contrast, Exposure, SlopeOffsetPower, WhiteBalance
 
 LUMA = (0.2126, 0.0722)
 DARK, MID, BRIGHT = (0.12, 0.125, 0.13), (0.4, 0.41, 0.42), (0.6, 0.58, 0.55)
@@ -57,6 +57,17 @@ def test_levels_are_reached(target, legal, steps, aim, code, level):
     assert "it was at" in found.sentence
     if aim == "grey" and steps:
         assert found.step.id == "a"  # the exposure that is there is moved, no second one added
+
+
+@pytest.mark.parametrize("look", [(), (SlopeOffsetPower(slope=(1.1, 1.0, 0.88)),)])
+@pytest.mark.parametrize("steps", [(), (WhiteBalance(id="w", kelvin=5600),)])
+def test_a_patch_is_neutral_as_displayed(look, steps):
+    """Through the Look: equal red, green and blue within half a code of 10 bits, by the exact path."""
+    of, codes = path(*steps).with_layers(look=Layer(steps=look)), patch(SKIN)
+    red, green, blue = signal_mean(after(of, solve("neutral", of, codes, LUMA).step), codes)
+    assert max(abs(red - green), abs(blue - green)) < 0.5 / 1023
+    with pytest.raises(BadValue, match="nearer to grey"):
+        solve("neutral", of, patch((0.2, 0.55, 0.2)), LUMA)
 
 
 @pytest.mark.parametrize("aim", ["skin by hue", "skin by balance"])

@@ -70,7 +70,8 @@ def test_pairs_say_how_far_each_is_off_and_marks_are_references_too(two, as_, pe
     own = b.settings.with_steps((Exposure(stops=0.5),))
     top = match(as_("tess"), b, own, kind="shot", pk=a.pk, method="scene").json()
     assert any("own steps act on top" in line for line in top["remarks"])
-    assert top["sentence"].endswith("so what stands on the screen differs.")
+    assert top["sentence"].endswith("as found, without this shot's own steps.")
+    assert top["shown"].startswith("As shown, with this shot's own steps on top")
     assert "on the screen" not in again["sentence"]
 
 

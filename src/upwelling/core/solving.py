@@ -17,18 +17,20 @@ from upwelling.core.operations import run_reference
 from upwelling.core.operations.colour import polar
 from upwelling.core.parameters import signed
 from upwelling.core.path import LayerKind, Path
-from upwelling.core.scopes.dots import luma_of, off_skin_line
+from upwelling.core.scopes.dots import colour_difference, luma_of, off_skin_line
 from upwelling.core.steps import AnyStep, ColourCurves, Exposure, SlopeOffsetPower, WhiteBalance
 from upwelling.core.steps.hue_carry import MOST, carried
 from upwelling.core.steps.selections.colour_range import oklab_rows
+from upwelling.core.steps.white_balance import COOLEST, FARTHEST, WARMEST
 
-Aim = Literal["black", "white", "grey", "skin by hue", "skin by balance", "hue"]
+Aim = Literal["black", "white", "grey", "skin by hue", "skin by balance", "neutral", "hue"]
 AIMS: dict[str, str] = {
     "black": "Black to",
     "white": "White to",
     "grey": "Grey to",
     "skin by hue": "Skin to its line, by a hue curve",
     "skin by balance": "Skin to its line, by the balance",
+    "neutral": "Neutral on the display",
     "hue": "Hue to",
 }
 LEVELS: dict[str, float] = {"black": 0.0, "white": 0.9, "grey": 0.42}
@@ -69,6 +71,8 @@ def solve(
         if not 0 <= wanted <= 1.1:
             raise BadValue(f"A level of {100 * wanted:.1f} % is not possible. Type one from 0 to 110 %.")
         return _to_level(aim, path, patch, luma, max(wanted, NOTHING), layer)
+    if aim == "neutral":
+        return _to_neutral(path, patch, luma, layer)
     return _to_hue(path, patch, level, layer) if aim == "hue" else _to_line(aim, path, patch, luma, layer)
 
 
@@ -174,6 +178,39 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind)
 
 def _turned(step: ColourCurves, hue: float, by: float) -> AnyStep:
     return carried(step, hue, by).step
+
+
+def _to_neutral(path: Path, patch: Float64, luma: Luma, layer: LayerKind) -> Solved:
+    """The light that makes the patch neutral on the display, through the Look and the rendering: by Newton's method
+    over mired and Duv, with slopes by difference.
+    """
+    holder = _holder(path, layer, WhiteBalance)
+    start = holder.model_copy(update=holder.first_move if holder.changes_nothing else {})
+
+    def cast(place: Float64) -> tuple[AnyStep, Float64]:
+        kelvin, duv = float(np.clip(1e6 / place[0], WARMEST, COOLEST)), float(np.clip(place[1], -FARTHEST, FARTHEST))
+        step = start.model_copy(update={"kelvin": round(kelvin, 1), "duv": round(duv, 5)})
+        red, green, blue = signal_mean(_with(path, layer, holder, step), patch)
+        return step, np.array([red - green, blue - green])
+
+    was = float(np.hypot(*colour_difference(signal_mean(path, patch), luma)))
+    place = np.array([1e6 / start.kelvin, start.duv])
+    step, off = cast(place)
+    for _ in range(12):
+        slopes = np.stack([(cast(place + h)[1] - off) / h.sum() for h in np.diag([2.0, 0.001])], axis=1)
+        if abs(np.linalg.det(slopes)) < 1e-12:
+            break
+        place = place - np.linalg.solve(slopes, off)
+        step, off = cast(place)
+        if np.abs(off).max() < NOTHING / 4:
+            break
+    now = float(np.hypot(*colour_difference(signal_mean(_with(path, layer, holder, step), patch), luma)))
+    if now > 4 * NOTHING:
+        raise BadValue(
+            f"No light makes this patch neutral on the display: it comes to {100 * now:.1f} % of colour difference at "
+            "best. Mark something nearer to grey."
+        )
+    return Solved(step, f"{step.summary()}: neutral on the display; it was {100 * was:.1f} % of colour difference off.")
 
 
 def _hue_of(path: Path, patch: Float64, until: tuple[LayerKind, str]) -> tuple[float, float]:

@@ -56,6 +56,21 @@ def region_spans(height: int, width: int, region: Region) -> Spans:
     return spans
 
 
+def box_of(spans: Spans) -> tuple[slice, slice]:
+    """Rows and columns that hold everything measured; all of them where nothing is."""
+    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
+    if not len(rows):
+        return slice(None), slice(None)
+    inside = spans[rows]
+    return slice(int(rows[0]), int(rows[-1]) + 1), slice(int(inside[:, 0].min()), int(inside[:, 1].max()))
+
+
+def within_box(spans: Spans, box: tuple[slice, slice]) -> Spans:
+    """The spans of what lies in a box that ``box_of`` gave, counted from its corner."""
+    rows, columns = box
+    return np.ascontiguousarray(spans[rows] - np.int32(columns.start or 0))
+
+
 def common(a: Spans, b: Spans) -> Spans:
     """Where both measure."""
     low, high = np.maximum(a[:, 0], b[:, 0]), np.minimum(a[:, 1], b[:, 1])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -20,6 +22,8 @@ from upwelling.web.footage.frames import Frame
 from upwelling.web.footage.models import Shot
 
 NO_PLATEAU = 1e30
+SCENE, DISPLAY, FILE = "scene", "display", "file"
+"""At which boundary a figure holds: scene light after the look, the display's signal, the file's codes."""
 
 
 def spans_of(shot: Shot, frame: Frame, region: Region | None, bars: bool) -> Any:
@@ -51,42 +55,71 @@ def numbers(
     *,
     at_rest: bool = True,
     extremes: tuple[Any, Any] | None = None,
+    channels: Mapping[str, Any] = MappingProxyType({}),
 ) -> list[dict[str, str]]:
-    """Name, value and explanation of each printed number.
+    """Name, value and explanation of each printed number, and the boundary at which it holds.
 
-    The risk of banding, and the ``extremes``, are said when the hand is at rest.
+    The risk of banding, the ``extremes`` and the shares of ``channels`` at the ends, by the name of the row they stand
+    under, are said when the hand is at rest.
     """
     known = shot.settled.is_settled and shot.is_managed
     rows = [
-        ("Below 0", scene.negative, "Any channel of scene light after the look below 0", known),
-        ("Above white", scene.above_white, "Luminance of scene light above diffuse white 1.0", known),
-        ("At black", signal.at_black, "Any channel at the display’s black", True),
-        ("At peak", signal.at_peak, "Any channel at the display’s peak", True),
-        ("– clipped by us", signal.ours, "At the display’s peak though the camera had not clipped", True),
-        ("Clipped in camera", signal.camera, _plateau_words(frame, path), True),
-        ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.gamut.name} before the gamut fit", known),
+        ("Below 0", scene.negative, "Any channel of scene light after the look below 0", known, SCENE),
+        ("Above white", scene.above_white, "Luminance of scene light above diffuse white 1.0", known, SCENE),
+        ("At black", signal.at_black, "Any channel at the display’s black", True, DISPLAY),
+        ("At peak", signal.at_peak, "Any channel at the display’s peak", True, DISPLAY),
+        ("– clipped by us", signal.ours, "At the display’s peak though the camera had not clipped", True, DISPLAY),
+        ("Clipped in camera", signal.camera, _plateau_words(frame, path), True, FILE),
+        ("Outside gamut", scene.out_of_gamut, f"Outside {path.target.gamut.name} before the gamut fit", known, SCENE),
     ]
-    said = [{"name": name, "value": percent(share), "title": title} for name, share, title, shown in rows if shown]
+    said = [
+        {"name": name, "value": percent(share), "title": title, "at": at}
+        for name, share, title, shown, at in rows
+        if shown
+    ]
+    for name, shares in channels.items():
+        _under(said, name, shares, f"{name}, each channel by itself", DISPLAY)
     if signal.camera:
-        at = next(i for i, row in enumerate(said) if row["name"] == "Clipped in camera") + 1
-        shares = " ".join(percent(share).removesuffix(" %") for share in signal.camera_channels)
-        said.insert(at, {"name": "– red, green, blue", "value": f"{shares} %", "title": _plateau_words(frame, path)})
+        _under(said, "Clipped in camera", signal.camera_channels, _plateau_words(frame, path), FILE)
     if extremes is not None:
         least, most = extremes
         for name, found in (("Least", least), ("Most", most)):
             value = "  ".join(f"{100 * v:.1f}" for v in found) + " %"
-            said.append({"name": f"{name} R G B", "value": value, "title": f"{name} display signal of each channel"})
+            title = f"{name} display signal of each channel"
+            said.append({"name": f"{name} R G B", "value": value, "title": title, "at": DISPLAY})
     risk = banding(path, *frame.used_codes) if known and at_rest else None
     if risk:
         said.append(
             {
                 "name": "Banding risk",
+                "at": DISPLAY,
                 "value": f"{risk.risky} of {risk.steps} steps" if risk.risky else "none",
                 "title": f"Neighbouring {path.camera.depth}-bit codes of the file lie up to {risk.widest:.1f} 10-bit "
                 f"codes apart on the display; more than {RISKY:g} may show as bands in a smooth slope",
             }
         )
     return said
+
+
+def _under(said: list[dict[str, str]], name: str, shares: Any, title: str, at: str) -> None:
+    """Puts the shares of the channels under the row of that name, where it has any."""
+    place = next(i for i, row in enumerate(said) if row["name"] == name) + 1
+    if max(shares):
+        value = " ".join(percent(share).removesuffix(" %") for share in shares) + " %"
+        said.insert(place, {"name": "– red, green, blue", "value": value, "title": title, "at": at})
+
+
+def channels_at_ends(made: FrameValues, spans: Any) -> dict[str, tuple[float, ...]]:
+    """Shares of each channel at the display's black and at its peak, of what lies in spans."""
+    half_code = 0.5 / (2**made.path.display.depth - 1)
+    places = np.arange(made.signal.shape[1])
+    inside = (places >= spans[:, :1]) & (places < spans[:, 1:])
+    total = max(int(inside.sum()), 1)
+    planes = [made.signal[..., channel] for channel in range(3)]
+    return {
+        "At black": tuple(np.count_nonzero((plane <= half_code) & inside) / total for plane in planes),
+        "At peak": tuple(np.count_nonzero((plane >= 1 - half_code) & inside) / total for plane in planes),
+    }
 
 
 def extremes_of(signal: Any, spans: Any) -> tuple[Any, Any] | None:
@@ -132,25 +165,43 @@ def region_facts(made: FrameValues, signal: LevelFacts, spans: Any) -> list[dict
     angle = off_skin_line(mean, weights)
     skin = [name for name, low, high in SKIN_BANDS if low <= luma <= high]
     rows = [
-        ("Mean R G B", "  ".join(f"{100 * v:.1f}" for v in mean) + " %", "Mean display signal of each channel"),
-        ("Spread", "  ".join(f"{100 * v:.1f}" for v in signal.spread) + " %", "Standard deviation of each channel"),
+        (
+            "Mean R G B",
+            "  ".join(f"{100 * v:.1f}" for v in mean) + " %",
+            "Mean display signal of each channel",
+            DISPLAY,
+        ),
+        (
+            "Spread",
+            "  ".join(f"{100 * v:.1f}" for v in signal.spread) + " %",
+            "Standard deviation of each channel",
+            DISPLAY,
+        ),
         (
             "Luma",
             f"{100 * luma:.1f} %",
             "Common practice: "
             + "; ".join(f"{n} {100 * a:.0f}…{100 * b:.0f} %" for n, a, b in SKIN_BANDS)
             + (f". Now in: {', '.join(skin)}" if skin else ". Now in none"),
+            DISPLAY,
         ),
         (
             "From mid grey",
             f"{np.log2(luminance / MID_GREY):+.2f} stops".replace("-", "−") if luminance > 0 else "no light",
             "Mean scene light after the look",
+            SCENE,
         ),
         (
             "From skin line",
             f"{angle:+.1f}°".replace("-", "−") if chroma > LEAST_CHROMA else "no hue",
             f"Vectorscope angle less the skin line’s {SKIN_DEGREES:g}°; common practice",
+            DISPLAY,
         ),
-        ("From neutral", f"{100 * chroma:.2f} %", "Length of the mean colour difference (Pb, Pr); 0 is neutral"),
+        (
+            "From neutral",
+            f"{100 * chroma:.2f} %",
+            "Length of the mean colour difference (Pb, Pr); 0 is neutral",
+            DISPLAY,
+        ),
     ]
-    return [{"name": n, "value": v, "title": t} for n, v, t in rows]
+    return [{"name": n, "value": v, "title": t, "at": at} for n, v, t, at in rows]

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
-from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, Space, by_pairs, chart, space_of
+from upwelling.core.match import BY_ITSELF, METHODS, CannotMatch, Match, Picture, Space, by_pairs, chart, space_of
 from upwelling.core.match.difference import CLASSES, difference
 from upwelling.core.match.outcome import STEM, for_camera, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
@@ -117,7 +117,19 @@ def put_into(settings: ShotSettings, made: Match, said: str, reference: Referenc
     return read_settings(settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json"))
 
 
-UNDER_OWN = " This is of the match alone: this shot's own steps lie on top, so what stands on the screen differs."
+AS_FOUND = " That is the match as found, without this shot's own steps."
+
+
+def as_shown(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference) -> str:
+    """How near the picture on the screen is, with the shot's own steps on top; empty where places cannot be told."""
+    space = _comparable(shot, settings, reference)
+    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    try:
+        made = difference(_picture(shot, frame, settings), its, space, same_framing=reference.shot.pk == shot.pk)
+    except CannotMatch:
+        return "As shown, this shot's own steps lie on top; how near that is cannot be told place by place."
+    _, median, most, _ = made.rows[0]
+    return f"As shown, with this shot's own steps on top: ΔE 2000 median {median:.2f}, 95 % below {most:.2f}."
 
 
 def on_top(settings: ShotSettings, made: Match) -> list[str]:
@@ -136,11 +148,12 @@ def matched(
     of each place as a share of the height.
     """
     made, said = found(shot, frame, settings, reference, method, marked)
-    taken = put_into(settings, made, said, reference)
+    taken, own = put_into(settings, made, said, reference), bool(on_top(settings, made))
     return {
         "settings": taken.model_dump(mode="json"),
         "reference": reference.name,
-        "sentence": made.sentence() + "." + (UNDER_OWN if on_top(settings, made) else ""),
+        "sentence": made.sentence() + "." + (AS_FOUND if own else ""),
+        "shown": as_shown(shot, frame, taken, reference) if own else "",
         "remarks": [*made.remarks, *on_top(settings, made)],
         "pairs": [
             {"before": round(a, 2), "after": round(b, 2), "outlier": wrong, "hue": None if h is None else round(h, 1)}

@@ -32,9 +32,10 @@ from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.curve_ground import curve_ground, curve_line_of, has_curve, traced
-from upwelling.web.bench.figures import extremes_of, measure, numbers, percent, region_facts, spans_of
+from upwelling.web.bench.figures import channels_at_ends, extremes_of, measure, numbers, percent, region_facts, spans_of
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.hand import IN_HAND, in_hand
+from upwelling.web.bench.risks import risks
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
 from upwelling.web.bench.tone_plot import tone_points
@@ -113,7 +114,7 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     packed = _packers.submit(*_packing(picture, wish))
     scene, signal = measure(made, frame, spans)
     histogram = scene.counts if path.input.on or path.camera.raw else 0 * scene.counts
-    drawn = [draw(choice, made, spans, histogram) for choice in wish.scopes]
+    drawn = [draw(choice, made, spans, histogram, of_region=wish.region is not None) for choice in wish.scopes]
     chosen = in_hand(settings, wish.stage).find(wish.step) if wish.stage in IN_HAND else None
     step = chosen.at(frame.number) if chosen else None
     head = {
@@ -151,7 +152,10 @@ def _numbers(
     shot: Shot, frame: Frame, made: FrameValues, spans: Any, wish: Wish, scene: SceneFacts, signal: LevelFacts
 ) -> list[dict[str, str]]:
     extremes = extremes_of(made.signal, spans) if wish.lossless else None
-    return numbers(shot, frame, made.original, scene, signal, at_rest=wish.lossless, extremes=extremes)
+    channels = channels_at_ends(made, spans) if wish.lossless else {}
+    return numbers(
+        shot, frame, made.original, scene, signal, at_rest=wish.lossless, extremes=extremes, channels=channels
+    )
 
 
 def _mime(wish: Wish) -> str:
@@ -289,6 +293,8 @@ def _says(step: Step, made: FrameValues, moves: bool, frame: Frame, wish: Wish) 
         pushed = scene_facts(after, working, np.eye(3), spans).negative - facts.negative
         if pushed >= 0.0005:
             said.append(f"pushes {percent(pushed)} of the picture below 0")
+    if step.on and not step.changes_nothing:
+        said += risks(made, frame)
     out["tones"] = [text[0].upper() + text[1:] + "." for text in said]
     out["selected"] = _selected(matte, step, made)
     out["lut"] = _lut_says(step, moves)

@@ -20,7 +20,7 @@ from upwelling.core.scopes import SCOPES, Boundary, Looked
 from upwelling.core.scopes.dots import SKIN_DEGREES, UV_TOP, vector_targets
 from upwelling.core.scopes.facts import STOP_HIGH, STOP_LOW
 from upwelling.core.scopes.levels import LEVEL_HIGH, LEVEL_LOW
-from upwelling.core.scopes.spans import Region
+from upwelling.core.scopes.spans import Region, box_of, within_box
 from upwelling.core.steps.white_balance import uv_of
 from upwelling.web.bench.frame_values import FrameValues
 
@@ -81,12 +81,26 @@ def luma_weights(path: Path) -> tuple[float, float]:
     return LUMA["BT.2020" if path.target.primaries_name == "BT.2020" else "BT.709"]
 
 
-def draw(choice: ScopeChoice, made: FrameValues, spans: Any, histogram: Any) -> tuple[Any, dict[str, Any]]:
-    """uint8 (planes, rows, columns) of a scope, and its description for the page."""
+FEW = 64
+"""Pixels of a region under which a distribution says little; our own limit."""
+
+
+def draw(
+    choice: ScopeChoice, made: FrameValues, spans: Any, histogram: Any, *, of_region: bool = False
+) -> tuple[Any, dict[str, Any]]:
+    """uint8 (planes, rows, columns) of a scope, and its description for the page. The levels of a region fill the
+    scope, from its left to its right.
+    """
     scope, path = SCOPES[choice.kind], made.path
     boundary = choice.boundary if choice.boundary in scope.boundaries else scope.boundaries[0]
+    fills = of_region and scope.drawing == "levels"
+    box = box_of(spans) if fills else (slice(None), slice(None))
     looked = Looked(
-        lambda: made.signal_at(boundary), lambda: made.light_at(boundary), luma_weights(path), spans, choice.gain
+        lambda: np.ascontiguousarray(made.signal_at(boundary)[box]) if fills else made.signal_at(boundary),
+        lambda: made.light_at(boundary),
+        luma_weights(path),
+        within_box(spans, box) if fills else spans,
+        choice.gain,
     )
     shades = scope.shades(looked)
     said: dict[str, Any] = {
@@ -125,6 +139,10 @@ def draw(choice: ScopeChoice, made: FrameValues, spans: Any, histogram: Any) -> 
             "high": LEVEL_HIGH,
             "bands": [{"name": n, "low": a, "high": b} for n, a, b in bands],
         }
+    if of_region:
+        pixels = looked.pixels
+        few = f", {pixels} pixels only" if pixels < FEW else ""
+        said["unit"] += f" · {'the region across' if fills else 'the region'}{few}"
     return shades, {**said, "planes": shades.shape[0], "levels": shades.shape[1], "columns": shades.shape[2]}
 
 

@@ -102,7 +102,9 @@ def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], ShotSettin
     return body, settings, step, _patch(frame, path, (hand.kind, step.id), region, point)
 
 
-LOOK_ABOVE = " That is in scene light: the Look above it may still tint what the screen shows."
+LOOK_ABOVE = (
+    " It is neutral in scene light where it leaves this step; the Look above may still tint what the screen shows."
+)
 
 
 @require_POST
@@ -118,8 +120,9 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     found = balance_neutral(patch.astype(np.float64).mean(axis=0), path.working_primaries, chosen)
     doubt = neutral_doubt(patch, found, path)
     fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
-    above = LOOK_ABOVE if any(path.acting(("look", "group_look"))) else ""
-    return JsonResponse({**fields, "sentence": found.sentence() + above, **doubt})
+    above = any(path.acting(("look", "group_look")))
+    said = found.sentence() + (LOOK_ABOVE if above else " It is neutral where it leaves this step, in scene light.")
+    return JsonResponse({**fields, "sentence": said, "above": above, **doubt})
 
 
 @require_POST

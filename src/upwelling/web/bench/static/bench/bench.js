@@ -257,6 +257,7 @@ document.addEventListener("alpine:init", () => {
       this.history = said.history;
       this.showThumbnail(said.thumbnail);
       this.dismiss();
+      this.forgetSaid();
       this.rebuild();
       this.takeMethod();
       this.refresh(true);

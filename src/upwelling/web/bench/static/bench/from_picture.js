@@ -6,6 +6,7 @@ export const fromPicture = {
   solved: "",
   doubted: null,
   awaited: null,
+  tinted: false,
 
   // Where a step of this kind finds its own numbers in the picture; empty for kinds that do not.
   get pictureUrl() {
@@ -92,6 +93,20 @@ export const fromPicture = {
     this.syncControls();
     await this.save("neutral patch");
     this.solved = said.sentence;
+    this.tinted = said.above;
+  },
+  // The same patch, neutral through the Look and the rendering.
+  neutralAsDisplayed() {
+    this.tinted = false;
+    this.aim = "neutral";
+    this.$refs.aim.value = "neutral";
+    return this.solveAim();
+  },
+
+  // What was said of a change goes with it when the change is taken back.
+  forgetSaid() {
+    Object.assign(this, { tinted: false, solved: "", aimSaid: "", developed: "", doubted: null, matchShown: "" });
+    if (this.noMatch) Object.assign(this, { matchSaid: "", matchRemarks: [], pairFits: [] });
   },
 
   // Numbers that the frame, or the region, tells: clips and the light around them, the level of noise.

@@ -14,6 +14,7 @@ export const matching = {
   pairSide: 0.03,
   pairFits: [],
   pairMarks: [],
+  matchShown: "",
   matchSaid: "",
   matchRemarks: [],
   apart: { image: "", said: "", rows: [], legend: [] },
@@ -99,6 +100,7 @@ export const matching = {
       this.settle("match");
       this.matchSaid = said.sentence;
       this.matchRemarks = said.remarks;
+      this.matchShown = said.shown;
       this.pairFits = said.pairs;
       this.settings = said.settings;
       this.placePairs();
@@ -116,6 +118,13 @@ export const matching = {
     } finally {
       this.work(-1);
     }
+  },
+  // This shot's own steps are switched off, so that the match stands alone; one undo brings them back.
+  setOwnAside() {
+    if (this.locked) return;
+    for (const step of this.settings.steps) if (step.group !== GROUP && !this.model.rests(step)) step.on = false;
+    this.matchShown = "";
+    this.changed("own steps set aside", this.step);
   },
   dropMatch() {
     if (this.noMatch) return;

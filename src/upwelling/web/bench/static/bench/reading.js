@@ -1,13 +1,13 @@
 // What is read off: the trace and what is measured, beside the same of the picture that is compared with.
 const TRACE = [
-  ["camera", "Camera code"],
-  ["input", "Scene linear"],
-  ["trim", "After trim"],
-  ["stops", "From mid grey"],
-  ["colour", "Hue · saturation"],
-  ["rendering", "Displayed, cd/m²"],
-  ["display", "Display code"],
-  ["signal", "Signal, mean"],
+  ["camera", "Camera code", ""],
+  ["input", "Scene linear", ""],
+  ["trim", "After trim", ""],
+  ["stops", "From mid grey", "scene"],
+  ["colour", "Hue · saturation", "scene"],
+  ["rendering", "Displayed, cd/m²", ""],
+  ["display", "Display code", ""],
+  ["signal", "Signal, mean", "display"],
 ];
 // A row: name, value and the value of the picture beside. It is written by hand: lists change with every picture of a
 // hand that moves, and only words that differ are put into the page.
@@ -19,7 +19,9 @@ function rowOf() {
   dd.className = "mono";
   beside.className = "beside";
   dd.append(document.createElement("span"), beside);
-  row.append(document.createElement("dt"), dd);
+  const dt = document.createElement("dt");
+  dt.append(document.createElement("span"), document.createElement("small"));
+  row.append(dt, dd);
   return row;
 }
 function say(element, text) {
@@ -35,11 +37,12 @@ export const reading = {
   // Rows of facts into a list of the page.
   write(list, rows) {
     while (list.children.length > rows.length) list.lastElementChild.remove();
-    rows.forEach(({ name, title, value, other }, i) => {
+    rows.forEach(({ name, title, value, other, at = "" }, i) => {
       const row = list.children[i] || list.appendChild(rowOf()),
         [dt, dd] = row.children;
       if (row.title !== title) row.title = title;
-      say(dt, name);
+      say(dt.firstElementChild, name);
+      say(dt.lastElementChild, at && ` ${at}`);
       say(dd.firstElementChild, value);
       say(dd.lastElementChild, other);
       dd.lastElementChild.hidden = !other;
@@ -51,7 +54,7 @@ export const reading = {
   },
   get traceRows() {
     const other = this.hasOther ? this.otherTrace : null;
-    const rows = TRACE.map(([key, name]) => ({ name, title: "", value: this.trace[key] || "", other: other ? other[key] : "" }));
+    const rows = TRACE.map(([key, name, at]) => ({ name, at, title: "", value: this.trace[key] || "", other: other ? other[key] : "" }));
     return other ? [...rows, ...this.differenceRows(other)] : rows;
   },
   // This picture less the other.
