@@ -40,7 +40,7 @@ def test_it_goes_in_the_order_given_and_round_to_what_was_left(many, production,
     c.encoding = ""
     c.save()
     walk = begin(production, people["tess"], [d.pk, a.pk, c.pk, b.pk, a.pk], ["saturation", "exposure", "no such"])
-    assert (walk.shots, walk.controls) == ([d.pk, a.pk, c.pk, b.pk], ["exposure", "saturation"])
+    assert (walk.numbers, walk.controls) == ([d.pk, a.pk, c.pk, b.pk], ["exposure", "saturation"])
     assert [walk.next_after(pk) for pk in (0, d.pk, a.pk, b.pk)] == [d.pk, a.pk, b.pk, d.pk], "C cannot be worked at"
     walk.said |= {str(d.pk): "good", str(a.pk): "later"}
     assert walk.next_after(b.pk) is None or walk.next_after(b.pk) == b.pk

@@ -60,7 +60,7 @@ def begin(production: Production, user: Any, numbers: Sequence[int], names: Sequ
     said = {str(shot.pk): "cannot" for shot in shots if _cannot(shot)}
     if len(said) == len(shots):
         raise BadValue("None of these shots can be corrected yet: settle what they are first.")
-    values = {"shots": [shot.pk for shot in shots], "said": said, "controls": chosen, "is_open": True}
+    values = {"numbers": [shot.pk for shot in shots], "said": said, "controls": chosen, "is_open": True}
     return FirstPass.objects.update_or_create(production=production, user=user, defaults=values)[0]
 
 
@@ -76,7 +76,7 @@ def say(walk: FirstPass, shot: Shot, said: Said) -> FirstPass:
 def open_pass(production: Production, user: Any, shot: Shot) -> FirstPass | None:
     """The pass that somebody is on with a shot of it."""
     walk = FirstPass.objects.filter(production=production, user=user, is_open=True).first()
-    return walk if walk is not None and shot.pk in walk.shots else None
+    return walk if walk is not None and shot.pk in walk.numbers else None
 
 
 def standing_of(walk: FirstPass, pk: int) -> dict[str, Any]:
@@ -86,7 +86,7 @@ def standing_of(walk: FirstPass, pk: int) -> dict[str, Any]:
         return None if number is None else reverse("bench", args=[walk.production.slug, number])
 
     said = list(walk.said.values())
-    workable = [one for one in walk.shots if walk.said.get(str(one)) != "cannot"]
+    workable = [one for one in walk.numbers if walk.said.get(str(one)) != "cannot"]
     return {
         "at": workable.index(pk) + 1 if pk in workable else 0,
         "of": len(workable),
@@ -100,8 +100,8 @@ def standing_of(walk: FirstPass, pk: int) -> dict[str, Any]:
 
 def summary_of(walk: FirstPass) -> dict[str, Any]:
     """What is left of a pass: shots put off, those nothing was said of, and those that could not be worked at."""
-    shots = {shot.pk: shot for shot in loaded(walk.production, walk.shots)}
-    there = [shots[pk] for pk in walk.shots if pk in shots]
+    shots = {shot.pk: shot for shot in loaded(walk.production, walk.numbers)}
+    there = [shots[pk] for pk in walk.numbers if pk in shots]
     idle = [(shot, reason) for shot in there if (reason := _cannot(shot))]
     cannot = {shot.pk for shot, _ in idle}
 
@@ -113,7 +113,7 @@ def summary_of(walk: FirstPass) -> dict[str, Any]:
         "later": rows("later"),
         "left": rows(""),
         "cannot": [_row(shot, reason) for shot, reason in idle],
-        "gone": len(walk.shots) - len(there),
+        "gone": len(walk.numbers) - len(there),
     }
 
 

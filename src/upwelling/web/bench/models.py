@@ -19,7 +19,7 @@ class FirstPass(models.Model):
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="first_passes")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
-    shots = models.JSONField(default=list)
+    numbers = models.JSONField(default=list)
     said = models.JSONField(default=dict)
     """By the shot's number as text: good or later."""
     controls = models.JSONField(default=list)
@@ -33,11 +33,11 @@ class FirstPass(models.Model):
 
     def next_after(self, pk: int) -> int | None:
         """The next shot that nothing was said of, after one and then from the beginning; None when none is left."""
-        at = self.shots.index(pk) if pk in self.shots else -1
-        around = [*self.shots[at + 1 :], *self.shots[: max(at, 0)]]
+        at = self.numbers.index(pk) if pk in self.numbers else -1
+        around = [*self.numbers[at + 1 :], *self.numbers[: max(at, 0)]]
         return next((one for one in around if str(one) not in self.said), None)
 
     def before(self, pk: int) -> int | None:
         """The shot before one in the row."""
-        at = self.shots.index(pk) if pk in self.shots else 0
-        return self.shots[at - 1] if at else None
+        at = self.numbers.index(pk) if pk in self.numbers else 0
+        return self.numbers[at - 1] if at else None
