@@ -2,6 +2,9 @@
 import { meanOf, movedTogether } from "./model/triples.js";
 import { minus, plain } from "../js/numbers.js";
 
+// What each cell and choice shows; written into the page only where that changes: to set a slider asks for a layout.
+const shows = new WeakMap();
+
 export const controls = {
   // Binds what lies in `root`. Paths there may be given within a thing: `prefix` says which.
   bindControls(root, prefix) {
@@ -16,7 +19,10 @@ export const controls = {
       };
       const share = (Number(cell.dataset.default) - low) / (high - low);
       cell.querySelector(".zero").style.left = `calc(${share} * (100% - 9px) + 4px)`;
-      slider.addEventListener("input", () => this.set(path, this.rested(Number(slider.value), cell.dataset)));
+      slider.addEventListener("input", () => {
+        shows.delete(cell);
+        this.set(path, this.rested(Number(slider.value), cell.dataset));
+      });
       slider.addEventListener("change", () => this.commit(cell));
       slider.addEventListener("dblclick", reset);
       slider.addEventListener("keydown", (event) => {
@@ -37,6 +43,7 @@ export const controls = {
       number.addEventListener("keydown", (event) => this.endTyping(event, number));
       number.addEventListener("change", () => {
         number.removeAttribute("data-typing");
+        shows.delete(cell);
         const times = Number(cell.dataset.times),
           typed = plain(number.value) / times,
           value = cell.dataset.whole ? Math.round(typed) : typed;
@@ -71,6 +78,7 @@ export const controls = {
       const moved = movedTogether(values(), mean, together, Number(low), Number(high));
       this.setAll(cells.map((cell, n) => [cell.dataset.path, moved[n]]));
     };
+    slider.addEventListener("input", () => shows.delete(master));
     slider.addEventListener("input", () => put(this.rested(Number(slider.value), { low, high, fine, default: cells[0].dataset.default })));
     slider.addEventListener("change", () => this.save(slider.getAttribute("aria-label").split(",")[0].toLowerCase()));
     slider.addEventListener("dblclick", () => {
@@ -93,6 +101,7 @@ export const controls = {
     event.stopPropagation();
     if (event.key === "Escape") {
       number.removeAttribute("data-typing");
+      shows.delete(number.closest(".cell"));
       this.syncControls();
     }
     number.blur();
@@ -164,27 +173,37 @@ export const controls = {
     for (const cell of this.$root.querySelectorAll(".cell")) {
       const value = this.get(cell.dataset.path, from);
       if (typeof value !== "number") continue;
+      const rests = this.inForce(cell.dataset.path) !== undefined,
+        said = `${value} ${rests}`;
+      if (shows.get(cell) === said) continue;
+      shows.set(cell, said);
       cell.querySelector("input[type=range]").value = value;
       const shown = Number((value * cell.dataset.times).toFixed(6)),
         digits = Math.max(Number(cell.dataset.digits), Math.min(4, (String(shown).split(".")[1] || "").length));
       const number = cell.querySelector(".number");
-      if (!number.hasAttribute("data-typing"))
-        number.value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
-      const rests = this.inForce(cell.dataset.path) !== undefined;
+      if (number.hasAttribute("data-typing")) shows.delete(cell);
+      else number.value = minus(shown.toFixed(Math.min(digits, Number(cell.dataset.digits) + 1)));
       cell.classList.toggle("moved", !rests && value !== Number(cell.dataset.default));
     }
     for (const master of this.$root.querySelectorAll(".master")) {
       const held = [...master.parentElement.querySelectorAll(".cell")].map((cell) => this.get(cell.dataset.path, from));
-      if (held.every((value) => typeof value === "number")) master.querySelector("input").value = meanOf(held);
+      if (!held.every((value) => typeof value === "number")) continue;
+      const mean = meanOf(held);
+      if (shows.get(master) === mean) continue;
+      shows.set(master, mean);
+      master.querySelector("input").value = mean;
     }
     for (const choice of this.$root.querySelectorAll(".choice")) {
       const value = this.get(choice.dataset.path, from);
-      if (value !== undefined) choice.value = value;
+      if (value !== undefined && choice.value !== value) choice.value = value;
     }
     if (this.zoneEditor) this.zoneEditor.place();
     this.takeLook();
     const at = (path) => path.split(".").reduce((place, key) => place[key], this.settings);
-    for (const input of this.$root.querySelectorAll(".switch")) input.checked = at(input.dataset.switch);
+    for (const input of this.$root.querySelectorAll(".switch")) {
+      const on = at(input.dataset.switch);
+      if (input.checked !== on) input.checked = on;
+    }
   },
   commitSoon(cell) {
     clearTimeout(this.soon);
