@@ -87,3 +87,17 @@ def test_the_page_begins_it_and_the_bench_holds_it_for_that_person_alone(many, p
     assert tess.post(PAGE, {"on": "yes"}).url == PAGE, "gone through"
     assert olaf.get(PAGE).status_code == 404
     assert as_("vera").post(PAGE, {"shot": [a.pk]}).status_code == 403
+
+
+def test_a_bench_fetched_ahead_neither_becomes_the_last_shot_nor_says_what_waits_to_be_said(many, as_):
+    """Its messages stay for the page that is seen; the shot worked on last is the one that says it is there."""
+    a, b, *_ = many
+    tess = as_("tess")
+    tess.get(bench(a))
+    tess.post(PAGE, {"control": ["no such"]})
+    ahead = tess.get(bench(b), headers={"Purpose": "prefetch"}).content.decode()
+    assert "at least one control" not in ahead
+    assert "at least one control" in tess.get(PAGE).content.decode()
+    assert tess.get("/p/kilnlight/bench/").url == bench(a)
+    assert tess.post(f"{bench(b)}here/").json()["fingerprint"]
+    assert tess.get("/p/kilnlight/bench/").url == bench(b)

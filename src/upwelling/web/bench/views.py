@@ -32,11 +32,14 @@ from upwelling.web.productions.rights import may
 @shot_view()
 def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """The page where one shot is worked. Fetched ahead, it is not the shot worked on last until it is opened."""
-    if request.headers.get("Purpose") != "prefetch":
+    ahead = request.headers.get("Purpose") == "prefetch"
+    if not ahead:
         remember(request, production, shot)
     layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)
     opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer, user=request.user)
-    return render(request, "bench/bench.html", {**opened.words(), "data": opened.data()})
+    # What waits to be said to the person is said on a page that they see.
+    unsaid: dict[str, Any] = {"messages": []} if ahead else {}
+    return render(request, "bench/bench.html", {**opened.words(), "data": opened.data(), **unsaid})
 
 
 @require_POST

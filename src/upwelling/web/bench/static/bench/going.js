@@ -94,13 +94,19 @@ export const going = {
   expect(address) {
     if (!address || this.left || address === this.came) return null;
     const known = ahead.get(address);
-    if (known && Date.now() - known.since < GOOD_FOR) return known;
-    const found = { since: Date.now(), shown: null };
-    found.page = this.pageOf(address);
-    found.still = found.page.then((page) => this.stillOf(page, found)).catch(() => null);
+    if (known && Date.now() - known.since < GOOD_FOR) return known.shown || known.waits ? known : this.withStill(known);
+    const found = this.withStill({ since: Date.now(), shown: null, page: this.pageOf(address) });
     ahead.delete(address);
     ahead.set(address, found);
     if (ahead.size > MOST) ahead.delete(ahead.keys().next().value);
+    return found;
+  },
+  withStill(found) {
+    found.waits = true;
+    const done = () => {
+      found.waits = false;
+    };
+    found.still = found.page.then((page) => this.stillOf(page, found)).then(done, done);
     return found;
   },
   async pageOf(address) {
@@ -114,8 +120,11 @@ export const going = {
     if (!held || this.zoom !== "fit" || this.left) return;
     const { urls, frames } = JSON.parse(held.textContent),
       view = this.viewRides;
-    const response = await post(urls.preview, { lossless: true, raw: this.isHere, frame: frames.asked, view, viewing: this.viewingSent });
-    found.shown = await parsed(await response.arrayBuffer());
+    // It gives way to what this page asks next: a hand that moves is not kept waiting for it.
+    const { page: own, number } = this.previews,
+      wish = { lossless: true, raw: this.isHere, frame: frames.asked, view, viewing: this.viewingSent, page: own, number };
+    const response = await post(urls.preview, wish);
+    if (response.status === 200) found.shown = await parsed(await response.arrayBuffer());
   },
   // Something was changed that other shots may have a part in.
   forgetAhead() {

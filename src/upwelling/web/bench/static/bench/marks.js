@@ -71,6 +71,7 @@ export const marks = {
     try {
       const body = { settings: this.layers.seen(this.outputShown), frame: this.frame, name: field.value },
         said = await (await post(this.data.urls.shelve, body)).json();
+      this.forgetAhead();
       this.shelf = said.shelf;
       this.shelved = said.said;
       field.value = "";
