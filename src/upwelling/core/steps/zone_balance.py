@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -20,7 +20,7 @@ ZONES = ("shadows", "mids", "highlights")
 BORDERS = ("shadows to mids", "mids to highlights")
 LEAST_SLOPE = 0.05
 """Stops out for a stop in that every tone of a neutral ramp keeps; at 0 two tones become one."""
-_RAMP = np.linspace(-16.0, 16.0, 1025)
+_RAMP = np.linspace(-16.0, 16.0, 641)
 _Stops = Annotated[float, Field(ge=-4, le=4)]
 _Times = Annotated[float, Field(ge=0, le=3)]
 _Degrees = Annotated[float, Field(ge=0, le=360)]
@@ -105,28 +105,15 @@ class ZoneBalance(Step):
         angles = np.radians(np.array(self.hue)[:, None] - np.array([0.0, 120.0, 240.0]))
         return np.asarray(np.array(self.push)[:, None] * np.cos(angles))
 
-    def gains(self, borders: Borders, working: Primaries) -> tuple[ChannelGain, ChannelGain, ChannelGain]:
+    def gains(self, borders: Borders, working: Primaries) -> Gains:
         """Stops of gain of the channels by a pixel's stops."""
         weights = luminance_of(working) if self.keep_luminance == "kept" else None
-        pushes = tuple(map(tuple, self.pushes.tolist()))
-        red, green, blue = (ChannelGain(borders, self.stops, pushes, channel, weights) for channel in range(3))
-        return red, green, blue
+        return _gains(borders, self.stops, _rows(self.pushes), weights)
 
     def widened(self, working: Primaries) -> float:
         """How many times wider than asked the borders are, so that no tone of a neutral ramp folds."""
-
-        def folds(times: float) -> bool:
-            red, green, blue = self.gains(Borders(self.borders, self.softness, times), working)
-            slopes = np.diff(_RAMP + np.stack([red(_RAMP), green(_RAMP), blue(_RAMP)])) / np.diff(_RAMP)
-            return bool((slopes < LEAST_SLOPE).any())
-
-        if not folds(1.0):
-            return 1.0
-        low, high = 1.0, 64.0
-        for _ in range(24):
-            middle = (low + high) / 2
-            low, high = (middle, high) if folds(middle) else (low, middle)
-        return high
+        weights = luminance_of(working) if self.keep_luminance == "kept" else None
+        return _widened(Borders(self.borders, self.softness), self.stops, _rows(self.pushes), weights)
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         borders = Borders(self.borders, self.softness, self.widened(working))
@@ -207,3 +194,34 @@ class ChannelGain(ZoneCurve):
 def _quintic(t: Float64) -> Float64:
     t = np.clip(t, 0.0, 1.0)
     return np.asarray(t * t * t * (t * (6 * t - 15) + 10))
+
+
+Rows = tuple[tuple[float, ...], ...]
+Gains = tuple[ChannelGain, ChannelGain, ChannelGain]
+Weights = tuple[float, float, float] | None
+
+
+def _rows(values: Float64) -> Rows:
+    return tuple(tuple(row) for row in values.tolist())
+
+
+def _gains(borders: Borders, stops: tuple[float, float, float], pushes: Rows, weights: Weights) -> Gains:
+    red, green, blue = (ChannelGain(borders, stops, pushes, channel, weights) for channel in range(3))
+    return red, green, blue
+
+
+# A hand that moves asks for it several times a picture.
+@lru_cache(maxsize=64)
+def _widened(asked: Borders, stops: tuple[float, float, float], pushes: Rows, weights: Weights) -> float:
+    def folds(times: float) -> bool:
+        channels = _gains(Borders(asked.middles, asked.widths, times), stops, pushes, weights)
+        slopes = np.diff(_RAMP + np.stack([gain(_RAMP) for gain in channels])) / np.diff(_RAMP)
+        return bool((slopes < LEAST_SLOPE).any())
+
+    if not folds(1.0):
+        return 1.0
+    low, high = 1.0, 64.0
+    for _ in range(18):
+        middle = (low + high) / 2
+        low, high = (middle, high) if folds(middle) else (low, middle)
+    return high
