@@ -20,7 +20,7 @@ ZONES = ("shadows", "mids", "highlights")
 BORDERS = ("shadows to mids", "mids to highlights")
 LEAST_SLOPE = 0.05
 """Stops out for a stop in that every tone of a neutral ramp keeps; at 0 two tones become one."""
-_RAMP = np.linspace(-16.0, 16.0, 641)
+_PLACES = np.linspace(-0.5, 0.5, 201)
 _Stops = Annotated[float, Field(ge=-4, le=4)]
 _Times = Annotated[float, Field(ge=0, le=3)]
 _Degrees = Annotated[float, Field(ge=0, le=360)]
@@ -215,7 +215,10 @@ def _gains(borders: Borders, stops: tuple[float, float, float], pushes: Rows, we
 def _widened(asked: Borders, stops: tuple[float, float, float], pushes: Rows, weights: Weights) -> float:
     def folds(times: float) -> bool:
         channels = _gains(Borders(asked.middles, asked.widths, times), stops, pushes, weights)
-        slopes = np.diff(_RAMP + np.stack([gain(_RAMP) for gain in channels])) / np.diff(_RAMP)
+        # Beyond the borders gains are constant: tones there keep their distance.
+        places = (at + width * times * _PLACES for at, width in zip(asked.middles, asked.widths, strict=True))
+        ramp = np.unique(np.concatenate([*places]).round(9))
+        slopes = np.diff(ramp + np.stack([gain(ramp) for gain in channels])) / np.diff(ramp)
         return bool((slopes < LEAST_SLOPE).any())
 
     if not folds(1.0):
