@@ -457,6 +457,9 @@ def test_bad_values_are_refused_in_words(make, words):
         (ToneCurve(master=((0.1, 0.1), (0.3, 0.4), (0.5, 0.4), (0.7, 0.7))), ["clipped"]),
         (Contrast(contrast=0.9), []),
         (Ladder(rungs=((-1, 0.475), (0, -0.475))), ["crushed, to as little as 0.0"]),
+        # 38° over 40° between points: the spline is steeper in its middle, and hues fold there.
+        (ColourCurves(hue_by_hue=((100, 0), (160, 38), (200, 0), (300, 0))), ["hues pass one another between 16"]),
+        (ColourCurves(hue_by_hue=((100, 0), (160, 20), (200, 0), (300, 0))), []),
     ],
 )
 def test_a_step_says_what_it_does_to_tones(step, words):

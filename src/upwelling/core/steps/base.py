@@ -143,6 +143,11 @@ class Step(Keyed):
         return None
 
     @property
+    def folds(self) -> tuple[str, ...]:
+        """What it folds that a neutral ramp does not show, in words."""
+        return ()
+
+    @property
     def shown_name(self) -> str:
         return self.name or self.title
 

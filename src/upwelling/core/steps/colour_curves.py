@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
 from pydantic import model_validator
 
 from upwelling.core.colour.primaries import Primaries
@@ -169,6 +170,15 @@ class ColourCurves(Step):
     def changes_nothing(self) -> bool:
         return all(
             y == (1.0 if box == GAINS else 0.0) for name, (_, box) in _CURVES.items() for _, y in getattr(self, name)
+        )
+
+    @property
+    def folds(self) -> tuple[str, ...]:
+        """Hues that pass one another: between its points the spline is up to half as steep again as they are."""
+        axis = np.linspace(0, 360, 1441)
+        back = np.flatnonzero(np.diff(axis + self.curve_of("hue_by_hue")(axis)) < 0)
+        return (
+            (f"hues pass one another between {axis[back[0]]:.0f}° and {axis[back[-1] + 1]:.0f}°",) if len(back) else ()
         )
 
     def curve_of(self, name: str) -> Spline:

@@ -22,7 +22,7 @@ CRUSHED = 0.1
 def tonal_report(step: Step, working: Primaries) -> tuple[str, ...]:
     """Sentences about what the step does to a neutral ramp of −8…+10 stops; empty when every tone keeps its own."""
     if step.needs(working):
-        return ()  # a ramp of tones stands nowhere
+        return step.folds  # a ramp of tones stands nowhere
     stops = np.linspace(LOWEST, HIGHEST, round((HIGHEST - LOWEST) * A_STOP) + 1)
     light = MID_GREY * np.exp2(stops)
     # A colour range would pick parts of a ramp that is neutral anyway; the step is judged at its full reach.
@@ -33,7 +33,7 @@ def tonal_report(step: Step, working: Primaries) -> tuple[str, ...]:
     for channel, name in enumerate(("Red", "Green", "Blue")):
         said += [(name, text) for text in _channel(stops, out[:, channel])]
     texts = list(dict.fromkeys(text for _, text in said))
-    return tuple(
+    return step.folds + tuple(
         text if sum(t == text for _, t in said) == 3 else f"{', '.join(name for name, t in said if t == text)}: {text}"
         for text in texts
     )
