@@ -208,6 +208,7 @@ document.addEventListener("alpine:init", () => {
     // The hand came to rest: the shot is saved, or the state is one of the draft of the layer in hand.
     save(label) {
       clearTimeout(this.soon);
+      this.putComing();
       if (!this.data.editable) return undefined;
       if (!this.handIs.shared) return this.saveShot(label);
       this.layers.note(label);
@@ -215,6 +216,7 @@ document.addEventListener("alpine:init", () => {
     },
     saveShot(label) {
       clearTimeout(this.soon);
+      this.putComing();
       if (!this.data.editable) return undefined;
       this.refresh(true);
       this.work(1);
@@ -242,6 +244,7 @@ document.addEventListener("alpine:init", () => {
     },
     // The server refused the last settings: the page returns to those it took.
     goBack(settings) {
+      this.dropComing();
       this.settings = settings;
       this.layers.renewed();
       this.rebuild();
@@ -249,6 +252,7 @@ document.addEventListener("alpine:init", () => {
       this.refresh(true);
     },
     take(said) {
+      this.dropComing();
       this.forgetAhead();
       this.saver.knows(said.settings);
       this.settings = said.settings;
@@ -280,6 +284,7 @@ document.addEventListener("alpine:init", () => {
       if (this.canRedo) this.moveBy("redo");
     },
     moveBy(way) {
+      this.putComing();
       if (!this.handIs.shared) return this.move(this.data.urls[way]);
       const draft = this.layers.drafts[this.layers.hand];
       if (!draft || !(draft.past.length || draft.next.length)) return this.undoLayer(`${way}-layer`);
@@ -334,6 +339,7 @@ document.addEventListener("alpine:init", () => {
       if (this.framed !== undefined && body.frame !== this.framed) this.standAt(this.framed);
       if (this.curve && body.curve && error.response && REFUSED.includes(error.response.status)) this.curve.refuse();
       this.complain("preview", error.message);
+      this.putComing();
     },
     show(head, body) {
       this.framed = body.frame;
@@ -366,6 +372,7 @@ document.addEventListener("alpine:init", () => {
       this.takeNow(head.now, body.lossless);
       if (head.trace) this.showTrace(head.trace);
       this.settle("preview");
+      this.putComing();
       if (body.lossless) this.lookAhead();
     },
     paint(canvas, bitmap) {

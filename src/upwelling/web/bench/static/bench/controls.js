@@ -5,7 +5,15 @@ import { minus, plain } from "../js/numbers.js";
 // What each cell and choice shows; written into the page only where that changes: to set a slider asks for a layout.
 const shows = new WeakMap();
 
+// What a hand asked for while a picture is under way, by path.
+const coming = new Map();
+
 export const controls = {
+  start() {
+    coming.clear();
+    // Whatever a pointer does next finds the settings as the hand left them.
+    this.$root.addEventListener("pointerdown", () => this.putComing(), { capture: true, signal: this.leaving.signal });
+  },
   // Binds what lies in `root`. Paths there may be given within a thing: `prefix` says which.
   bindControls(root, prefix) {
     for (const cell of root.querySelectorAll(".cell")) {
@@ -125,6 +133,7 @@ export const controls = {
   },
   // `from`: the settings in force, where many are read in a row.
   get(path, from = this.effective()) {
+    if (coming.has(path)) return coming.get(path);
     if (path.startsWith("pass.")) {
       if (!this.walk) return undefined;
       const within = this.passPath(path);
@@ -137,14 +146,31 @@ export const controls = {
   set(path, value) {
     this.setAll([[path, value]]);
   },
-  // Several values of one move: the picture is asked for once, as it is with all of them.
+  // Several values of one move: the picture is asked for once, as it is with all of them. While one of a moving hand
+  // is under way only the controls follow the hand; the values are put in when it has come, so that the page does for
+  // each picture what it would have done for each move.
   setAll(changes) {
     if (!this.data.editable) return;
+    if (!this.previews.isMoving) return this.putAll(changes);
+    for (const [path, value] of changes) coming.set(path, value);
+    this.syncControls();
+  },
+  putAll(changes) {
     this.settle("typed");
     for (const [path, value] of changes) this.putValue(path, value);
     this.syncControls();
     this.drawShapes();
     this.refresh(false);
+  },
+  // What the hand has asked for meanwhile is put in now.
+  putComing() {
+    if (!coming.size) return;
+    const changes = [...coming];
+    coming.clear();
+    this.putAll(changes);
+  },
+  dropComing() {
+    coming.clear();
   },
   putValue(asked, value) {
     const path = asked.startsWith("pass.") ? this.passPut(asked) : asked,
@@ -210,6 +236,7 @@ export const controls = {
     this.soon = setTimeout(() => this.commit(cell), 350);
   },
   commit(cell) {
+    this.putComing();
     const name = cell.querySelector ? cell.querySelector(".number") : null;
     return this.save(
       name

@@ -237,6 +237,9 @@ class CurveEditor {
     const [px, py] = this.points[this.at];
     this.moved(this.at, axis === "x" ? value : px, axis === "y" ? value : py);
     this.bench.settle("typed");
+    const got = this.points[this.at][axis === "x" ? 0 : 1];
+    if (Math.abs(got - value) > 1e-3)
+      this.bench.complain("typed", `${this.spec.title}: held at ${this.plot.label(got)}; beyond it the curve would fold over, or pass its neighbour.`);
     this.bench.save(this.name);
   }
   toRest() {

@@ -135,6 +135,7 @@ export const going = {
   async go(address, adds = true) {
     if (this.arriving) return;
     this.arriving = true;
+    this.putComing();
     this.work(1);
     this.stop();
     await this.saving;

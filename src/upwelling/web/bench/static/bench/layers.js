@@ -15,6 +15,7 @@ export const layers = {
     this.refresh(true);
   },
   takeLayer(kind) {
+    this.putComing();
     if (kind === this.layers.hand) return;
     this.layers.take(kind);
     if (this.layers.hand !== "trim") this.tab = "steps";

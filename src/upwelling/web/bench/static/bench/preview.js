@@ -21,6 +21,11 @@ export class Previews {
     if (this.stoppable) this.stoppable.abort();
   }
 
+  // Whether a picture of a moving hand is under way: the next one is asked for when it has come.
+  get isMoving() {
+    return this.underWay && !this.stoppable;
+  }
+
   // url, body: what to ask; the answer of the newest question is shown.
   ask(url, body) {
     if (this.stopped) return;

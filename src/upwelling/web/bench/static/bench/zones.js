@@ -64,8 +64,10 @@ export class ZoneEditor {
     this.before = `steps.${bench.index}.`;
     for (const svg of [this.over, this.plane]) bench.watchSize(() => this.draw()).observe(svg);
   }
+  // Each value by itself: the hand may be ahead of the settings.
   read(name) {
-    return this.bench.get(this.before + name);
+    const place = this.before + name;
+    return this.bench.get(place).map((_, n) => this.bench.get(`${place}.${n}`));
   }
   put(values, label) {
     this.bench.setAll(Object.entries(values).map(([name, value]) => [this.before + name, value]));
