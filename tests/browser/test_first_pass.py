@@ -8,6 +8,13 @@ from tests.browser.test_going import GONE
 NEXT = "old => location.href !== old && document.querySelector('.bench').dataset.busy === 'no'"
 
 
+ASK = """async ([url, body]) => {
+  const bench = document.querySelector("script[src*='bench/bench']").src;
+  const { post } = await import(bench.replace("bench/bench.js", "js/http.js"));
+  return (await post(url, body)).status;
+}"""
+
+
 def begin(page, registered):
     page.goto(registered)
     page.click("a:text-is('First pass')")
@@ -34,6 +41,8 @@ def five(registered, sign_in):
     settle(page, address, "S-Log3/S-Gamut3.Cine")
     yield page
     settle(page, address, "")
+    again = {"shots": [int(address.rstrip("/").split("/")[-1])], "verb": "reconsider", "value": ""}
+    assert page.evaluate(ASK, [f"{registered}/intake/change/", again]) == 200
 
 
 def test_five_shots_by_the_row_alone(registered, five):

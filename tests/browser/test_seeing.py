@@ -146,6 +146,8 @@ def test_the_picture_gets_the_room_and_folded_scopes_are_not_asked_for(bench):
     page = bench
     asked = []
     page.on("request", lambda one: one.url.endswith("/preview/") and asked.append(json.loads(one.post_data)))
+    # What is fetched ahead for the shots beside has no scopes to ask for.
+    seen = lambda: [one for one in asked if "scopes" in one][-1]["scopes"]  # noqa: E731
 
     def room():
         box = page.locator("canvas.picture").bounding_box()
@@ -158,7 +160,7 @@ def test_the_picture_gets_the_room_and_folded_scopes_are_not_asked_for(bench):
     assert page.locator(".column").is_hidden()
     page.keyboard.press("2")
     quiet(page)
-    assert asked[-1]["scopes"] == []
+    assert seen() == []
     folded = room()
     page.keyboard.press("x")
     quiet(page)
@@ -175,7 +177,7 @@ def test_the_picture_gets_the_room_and_folded_scopes_are_not_asked_for(bench):
     assert page.locator(".column").is_visible()
     page.set_viewport_size({"width": 1920, "height": 1080})
     quiet(page)
-    assert len(asked[-1]["scopes"]) == 4
+    assert len(seen()) == 4
     assert page.locator(".scope:visible").count() == 4
     page.set_viewport_size({"width": 1280, "height": 800})
     quiet(page)

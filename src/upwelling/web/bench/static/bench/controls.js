@@ -29,7 +29,7 @@ export const controls = {
       cell.querySelector(".zero").style.left = `calc(${share} * (100% - 9px) + 4px)`;
       slider.addEventListener("input", () => {
         shows.delete(cell);
-        this.set(path, this.rested(Number(slider.value), cell.dataset));
+        this.slide(path, this.rested(Number(slider.value), cell.dataset));
       });
       slider.addEventListener("change", () => this.commit(cell));
       slider.addEventListener("dblclick", reset);
@@ -146,13 +146,18 @@ export const controls = {
   set(path, value) {
     this.setAll([[path, value]]);
   },
-  // Several values of one move: the picture is asked for once, as it is with all of them. While one of a moving hand
-  // is under way only the controls follow the hand; the values are put in when it has come, so that the page does for
-  // each picture what it would have done for each move.
+  // Several values of one move: the picture is asked for once, as it is with all of them.
   setAll(changes) {
     if (!this.data.editable) return;
-    if (!this.previews.isMoving) return this.putAll(changes);
-    for (const [path, value] of changes) coming.set(path, value);
+    this.putComing();
+    this.putAll(changes);
+  },
+  // A slider that is drawn: while a picture of a moving hand is under way only the controls follow; the value is put in
+  // when it has come, so that the page does for each picture what it would have done for each move.
+  slide(path, value) {
+    if (!this.data.editable) return;
+    if (!this.previews.isMoving) return this.setAll([[path, value]]);
+    coming.set(path, value);
     this.syncControls();
   },
   putAll(changes) {
