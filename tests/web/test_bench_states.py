@@ -167,10 +167,13 @@ def test_who_else_is_on_a_shot_is_said_and_forgotten(shot, as_):
     def say(who):
         return post(as_(who), shot, "here", {}).json()
 
-    assert say("tess") == {"others": [], "version": 0}
+    first = say("tess")
+    assert (first["others"], first["version"]) == ([], 0)
     assert say("vera")["others"] == ["tess"]
     apply_settings(shot, None, ShotSettings().with_steps([Exposure(stops=1)]), version=0, label="exposure")
-    assert say("tess") == {"others": ["vera"], "version": 1}
+    then = say("tess")
+    assert (then["others"], then["version"]) == (["vera"], 1)
+    assert then["fingerprint"] != first["fingerprint"], "a change of the arithmetic is told too"
     Presence.objects.filter(user__username="vera").update(seen=timezone.now() - 2 * FORGOTTEN)
     assert say("tess")["others"] == []
 
