@@ -134,3 +134,10 @@ def test_a_carry_that_would_make_hues_pass_one_another_is_refused():
     was = hue_of(run_reference(of.until("look", ""), codes).mean(axis=0))
     with pytest.raises(BadValue, match="pass one another"):
         solve("hue", of, codes, LUMA, (was + 57) % 360)
+
+
+def test_skin_comes_to_its_line_though_the_curve_is_bent_so_far_that_not_every_turn_can_be_tried():
+    bent = ColourCurves(id="c", hue_by_hue=((0, 4), (120, -6), (240, 3)))
+    of, codes = path(bent), patch(SKIN)
+    step = solve("skin by hue", of, codes, LUMA).step
+    assert abs(off_skin_line(signal_mean(after(of, step), codes), LUMA)) < 0.2

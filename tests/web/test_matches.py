@@ -4,13 +4,15 @@ import cv2
 import pytest
 
 from tests.web.test_match import two as two
-from upwelling.core.media import write_still
+from upwelling.core.media import read_still, write_still
 from upwelling.core.simulate.camera import B_CAM
 from upwelling.core.simulate.shipped import shipped
-from upwelling.core.steps import Exposure
+from upwelling.core.steps import Exposure, SlopeOffsetPower
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.models import Shot, ShotGroup
+from upwelling.web.footage.paths import path_of
 from upwelling.web.matches import services
+from upwelling.web.matches.first import proposed
 from upwelling.web.matches.models import MatchProposal, MatchRun
 
 PAGE = "/p/kilnlight/match/"
@@ -170,3 +172,19 @@ def test_a_first_pass_proposes_by_what_was_marked_and_one_undo_takes_it_back(
     assert not Shot.objects.get(pk=a.pk).settings.active
     tess.post(f"/p/kilnlight/bench/{a.pk}/mark-region/", {"kind": "grey", "region": None}, "application/json")
     assert Shot.objects.get(pk=a.pk).known_regions == {}
+
+
+@pytest.mark.parametrize("own", [(), (SlopeOffsetPower(id="sop", slope=(1.2, 1.2, 1.2), saturation=1.3),)])
+def test_a_lifted_black_is_brought_down_by_a_step_that_knows_nothing_of_the_shots_own(shot, own):
+    """To 2 % of the display's signal where it stands, before the shot's own steps: by the exact path, of its darkest
+    codes.
+    """
+    settings = shot.settings.model_copy(update={"steps": own})
+    made, taken = proposed(shot, settings)
+    (black,) = [step for step in made.steps if step.kind == "slope_offset_power"]
+    assert (black.slope, black.saturation) == ((1, 1, 1), 1)
+    assert [step.id for step in taken.steps if not step.group] == [step.id for step in own]
+    alone = settings.model_copy(update={"steps": (black.model_copy(update={"id": "black"}),)})
+    dark = read_still(shot.disk_path).code[:8, :8].reshape(-1, 3).mean(axis=0, keepdims=True)
+    assert float(path_of(shot, alone).apply(dark).mean()) == pytest.approx(0.02, abs=0.004)
+    assert "black to 2 %" in made.words.lower()

@@ -147,8 +147,7 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind)
     make: Callable[[float], AnyStep]
     if aim == "skin by hue":
         holder = _holder(path, layer, ColourCurves)
-        before = run_reference(path.until(layer, holder.id or AFTER_ALL), patch)
-        hue = float(polar(before.mean(axis=0), np.array(oklab_rows(path.working_primaries)))[1])
+        hue, _ = _hue_of(path, patch, (layer, holder.id or AFTER_ALL))
         values, rest = np.linspace(-MOST, MOST, 31), 0.0
         make = partial(_turned, holder, hue)
     else:
@@ -157,7 +156,11 @@ def _to_line(aim: str, path: Path, patch: Float64, luma: Luma, layer: LayerKind)
         make = partial(_balanced, holder)
 
     def off(value: float) -> float:
-        return off_skin_line(signal_mean(_with(path, layer, holder, make(value)), patch), luma)
+        try:
+            step = make(value)
+        except BadValue:  # with what a hue curve does already, that far it cannot turn
+            return float("nan")
+        return off_skin_line(signal_mean(_with(path, layer, holder, step), patch), luma)
 
     found = [off(float(v)) for v in values]
     crossing = [

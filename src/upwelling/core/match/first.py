@@ -22,16 +22,16 @@ from upwelling.core.match.light import Match, MatchFigures, Picture, Space
 from upwelling.core.operations import run_reference
 from upwelling.core.parameters import signed
 from upwelling.core.steps import AnyStep, Exposure, WhiteBalance
-from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
+from upwelling.core.steps.white_balance import UNEVEN, NeutralFound, balance_neutral, unevenness
 
 MarkKind = Literal["white", "grey", "skin"]
 WHITE, SKIN = 0.9, (0.10, 0.50)
 """Reflectance of a white, and those between which skin lies from dark to light; common practice, no source."""
-MOST_SPREAD = 0.25
-"""Spread over mean of a patch's channels from which it is uneven."""
 LEAST_STOPS, LEAST_CAST = 0.05, 0.0015
 """Stops and distance in u'v' under which nothing is worth changing."""
 SURE, LIKELY = "sure", "likely"
+NO_FIGURES = MatchFigures(0.0, 0.0, 0.0, 0)
+"""Where nothing ought to be grey."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,15 @@ class Evidence:
     sure: str
     what: str
     level: float | None = None
+    many: bool = False
+
+    @property
+    def are(self) -> str:
+        return f"{self.what} {'are' if self.many else 'is'}"
+
+    @property
+    def they(self) -> str:
+        return "they" if self.many else "it"
 
 
 def propose(picture: Picture, space: Space, marks: Mapping[MarkKind, Any]) -> Match:
@@ -67,7 +76,7 @@ def propose(picture: Picture, space: Space, marks: Mapping[MarkKind, Any]) -> Ma
         if abs(stops) >= LEAST_STOPS:
             steps.insert(0, Exposure(stops=round(stops, 2)))
     told = neutral or placed
-    figures = _figures(told, placed, steps, space) if told else MatchFigures(0.0, 0.0, 0.0, 0)
+    figures = _figures(told, steps, space) if told else NO_FIGURES
     words = " · ".join(step.values_text() for step in steps) or "Nothing is proposed"
     return Match("first pass", "evidence", tuple(steps), figures, tuple(remarks), words=words)
 
@@ -82,7 +91,7 @@ def _marked(marks: Mapping[MarkKind, Any]) -> tuple[dict[str, Evidence], list[st
         mean = light.mean(axis=0) if len(light) else np.zeros(3)
         if not len(light) or not np.all(mean > 1e-4):
             remarks.append(f"The marked {kind} holds no light that the camera did not clip: it is left aside.")
-        elif float((light.std(axis=0) / mean).max()) > MOST_SPREAD:
+        elif unevenness(light) > UNEVEN:
             remarks.append(f"The marked {kind} is uneven: it is left aside.")
         else:
             sure = LIKELY if kind == "skin" else SURE
@@ -101,7 +110,7 @@ def _chart(picture: Picture, space: Space) -> Evidence | None:
         return None
     # By geometric means: light that falls off over the chart weighs on every patch alike.
     level = float(np.exp(np.log(chart_linear(space.working.name)[list(NEUTRALS)] @ space.luminance).mean()))
-    return Evidence(np.exp(np.log(greys).mean(axis=0)), SURE, "the greys of the chart", level)
+    return Evidence(np.exp(np.log(greys).mean(axis=0)), SURE, "the greys of the chart", level, many=True)
 
 
 def _balanced(neutral: Evidence, space: Space) -> tuple[WhiteBalance | None, str]:
@@ -111,17 +120,13 @@ def _balanced(neutral: Evidence, space: Space) -> tuple[WhiteBalance | None, str
     except BadValue:
         return None, f"{neutral.what} would need a light that is none; nothing is proposed."
     if found.uv < LEAST_CAST:
-        return None, f"{neutral.what} {_are(neutral)} neutral already."
-    step = at_rest.model_copy(update={"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5)})
+        return None, f"{neutral.are} neutral already."
+    step = at_rest.model_copy(update=found.fields)
     return step, f"{neutral.sure}, from {neutral.what}: {_cast(found)}."
 
 
 def _cast(found: NeutralFound) -> str:
     return f"{signed(found.red_stops, 2)} stops red, {signed(found.blue_stops, 2)} blue over green"
-
-
-def _are(evidence: Evidence) -> str:
-    return "are" if evidence.what.endswith("s") else "is"
 
 
 def _after(rgb: Float64, steps: list[AnyStep], space: Space) -> Float64:
@@ -138,21 +143,16 @@ def _stops(placed: Evidence, steps: list[AnyStep], space: Space) -> float:
 
 def _exposure_said(placed: Evidence, stops: float) -> str:
     if abs(stops) < LEAST_STOPS:
-        return f"{placed.what} {_are(placed)} as bright as wanted."
-    return f"{placed.sure}, from {placed.what}: {signed(-stops, 2)} stops from where {_it(placed)} ought to be."
+        return f"{placed.are} as bright as wanted."
+    return f"{placed.sure}, from {placed.what}: {signed(-stops, 2)} stops from where {placed.they} ought to be."
 
 
-def _it(evidence: Evidence) -> str:
-    return "they" if evidence.what.endswith("s") else "it"
-
-
-def _figures(told: Evidence, placed: Evidence | None, steps: list[AnyStep], space: Space) -> MatchFigures:
+def _figures(told: Evidence, steps: list[AnyStep], space: Space) -> MatchFigures:
     """ΔE 2000 of what ought to be grey from a grey of its level, before and after."""
     after = _after(told.rgb, steps, space)
-    level = told.level if placed is not None and told.level is not None else None
     errors = []
     for light in (told.rgb, after):
-        wanted = np.full(3, level if level is not None else float(light @ space.luminance))
+        wanted = np.full(3, told.level if told.level is not None else float(light @ space.luminance))
         errors.append(float(space.delta_e(light[None], wanted[None])[0]))
     return MatchFigures(errors[0], errors[1], errors[1], 1)
 
@@ -191,7 +191,7 @@ def greyest(picture: Picture, space: Space) -> Evidence | None:
         return None
     weight, mask = groups[0]
     rgb = np.exp(np.log(np.maximum(mean[mask], 1e-6)).mean(axis=0))
-    return Evidence(rgb.astype(np.float64), LIKELY, f"{weight} grey places that lie apart")
+    return Evidence(rgb.astype(np.float64), LIKELY, f"{weight} grey places that lie apart", many=True)
 
 
 def _places(light: Any, usable: Any) -> tuple[Any, Any]:

@@ -56,6 +56,12 @@ def region_spans(height: int, width: int, region: Region) -> Spans:
     return spans
 
 
+def mask_of(spans: Spans, width: int) -> Any:
+    """Which pixels of a picture so wide are measured, bool (H, W)."""
+    places = np.arange(width)
+    return (places >= spans[:, :1]) & (places < spans[:, 1:])
+
+
 def box_of(spans: Spans) -> tuple[slice, slice]:
     """Rows and columns that hold everything measured; all of them where nothing is."""
     rows = np.flatnonzero(spans[:, 1] > spans[:, 0])

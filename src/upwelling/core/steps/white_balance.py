@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -100,6 +100,11 @@ class NeutralFound:
     blue_stops: float
     uv: float
 
+    @property
+    def fields(self) -> dict[str, float]:
+        """The values that a step takes, with the digits that a person reads."""
+        return {"kelvin": round(self.kelvin, 1), "duv": round(self.duv, 5)}
+
     def sentence(self) -> str:
         """What was found, for the person who marked the patch."""
         return (
@@ -108,6 +113,16 @@ class NeutralFound:
             f"(u'v' {self.uv:.4f} from neutral). A scene light of {self.kelvin:.0f} K, Duv {signed(self.duv, 4)} makes "
             "it neutral."
         )
+
+
+UNEVEN = 0.25
+"""Spread over mean of a patch's channels from which it is uneven; our own limit: a grey card lies well inside."""
+
+
+def unevenness(rgb: Any) -> float:
+    """The largest spread over mean of the channels of a patch (N, 3)."""
+    light = np.asarray(rgb, dtype=np.float64)
+    return float((light.std(axis=0) / np.maximum(np.abs(light.mean(axis=0)), 1e-6)).max())
 
 
 def balance_neutral(rgb_linear: Float64, working: Primaries, step: WhiteBalance) -> NeutralFound:

@@ -12,7 +12,7 @@ from django.utils import timezone
 from upwelling.core.arrays import Float32
 from upwelling.core.charts.patch_chart import Corners
 from upwelling.core.match import BY_ITSELF, METHODS, CannotMatch, Match, Picture, Space, by_pairs, chart, space_of
-from upwelling.core.match.difference import CLASSES, difference
+from upwelling.core.match.difference import CLASSES, Difference, difference
 from upwelling.core.match.outcome import STEM, for_camera, put
 from upwelling.core.match.pairs import MOST, SIDE, Marked
 from upwelling.core.path import Correction
@@ -69,8 +69,8 @@ def found(
     Raises Refused or CannotMatch.
     """
     space = _comparable(shot, settings, reference)
-    mine = _picture(shot, frame, settings.model_copy(update={"trim_on": False}))
-    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    mine = picture_of(shot, frame, settings.model_copy(update={"trim_on": False}))
+    its = picture_of(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
     made = _found(method, mine, its, space, marked, _corners(shot, reference.shot))
     where = reference.shot.frame_said(reference.frame)
     said = f"{METHODS[method].split(':')[0]}, {timezone.localdate():%-d %B %Y}, {where} of "
@@ -81,11 +81,8 @@ def apart(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference
     """How far the shot under settings and the reference are apart, place by place, both as their trims leave them: a
     picture, a table and what its colours mean. Raises Refused or CannotMatch.
     """
-    space = _comparable(shot, settings, reference)
-    mine = _picture(shot, frame, settings)
-    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
-    one_frame = reference.shot.pk == shot.pk and reference.frame == frame.number
-    made = difference(mine, its, space, same_framing=one_frame)
+    one_frame = _is_one_frame(shot, frame, reference)
+    made = _difference(shot, frame, settings, reference)
     said = f"{made.seen * 100:.0f} % of this picture is compared"
     if not one_frame:
         said += f", {made.confidence * 100:.0f} % sure of the place; edges tell of another point of view"
@@ -101,6 +98,18 @@ def apart(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference
         ],
         "said": f"{said}.",
     }
+
+
+def _is_one_frame(shot: Shot, frame: Frame, reference: Reference) -> bool:
+    return bool(reference.shot.pk == shot.pk and reference.frame == frame.number)
+
+
+def _difference(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference) -> Difference:
+    """Of the two, both as their trims leave them."""
+    space = _comparable(shot, settings, reference)
+    mine = picture_of(shot, frame, settings)
+    its = picture_of(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    return difference(mine, its, space, same_framing=_is_one_frame(shot, frame, reference))
 
 
 def _span(low: float, high: float) -> str:
@@ -121,11 +130,9 @@ AS_FOUND = " That is the match as found, without this shot's own steps."
 
 
 def as_shown(shot: Shot, frame: Frame, settings: ShotSettings, reference: Reference) -> str:
-    """How near the picture on the screen is, with the shot's own steps on top; empty where places cannot be told."""
-    space = _comparable(shot, settings, reference)
-    its = _picture(reference.shot, frame_of(reference.shot, reference.frame), reference.settings)
+    """How near the picture on the screen is, with the shot's own steps on top, or that it cannot be told."""
     try:
-        made = difference(_picture(shot, frame, settings), its, space, same_framing=reference.shot.pk == shot.pk)
+        made = _difference(shot, frame, settings, reference)
     except CannotMatch:
         return "As shown, this shot's own steps lie on top; how near that is cannot be told place by place."
     _, median, most, _ = made.rows[0]
@@ -180,18 +187,23 @@ def corrected(camera: Camera, shot: Shot, other: Shot, method: str) -> Correctio
     return for_camera(made, whose, said)
 
 
+def refuse_unsettled(shot: Shot) -> None:
+    """Raises Refused for a shot whose codes stand for no light."""
+    if not shot.settled.is_settled or not shot.is_managed:
+        raise Refused(f"The encoding of {shot.name} is not settled: its codes stand for no light. Settle it first.")
+
+
 def _comparable(shot: Shot, settings: ShotSettings, reference: Reference) -> Space:
     """The working space of both; raises Refused."""
     for one in (shot, reference.shot):
-        if not one.settled.is_settled or not one.is_managed:
-            raise Refused(f"The encoding of {one.name} is not settled: its codes stand for no light. Settle it first.")
+        refuse_unsettled(one)
     working = path_of(shot, settings).working_primaries
     if path_of(reference.shot).working_primaries != working:
         raise Refused("The two shots have different working spaces.")
     return space_of(working)
 
 
-def _picture(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:
+def picture_of(shot: Shot, frame: Frame, settings: ShotSettings) -> Picture:
     """Scene light that leaves the trim, at working size."""
     path = path_at(shot, frame.number, settings)
     light: Float32 = FrameValues(frame.key, frame.working, path, place=frame.place).scene("trim")

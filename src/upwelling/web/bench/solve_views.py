@@ -24,7 +24,7 @@ from upwelling.core.solving import AIMS, solve
 from upwelling.core.steps import STEPS, AnyStep, CalmNoise, ColourRange, Highlights, WhiteBalance, range_around, sampled
 from upwelling.core.steps.base import OWN
 from upwelling.core.steps.highlights import find_clips
-from upwelling.core.steps.white_balance import NeutralFound, balance_neutral
+from upwelling.core.steps.white_balance import UNEVEN, NeutralFound, balance_neutral, unevenness
 from upwelling.web.bench.curve_ground import curve_line_of, has_curve
 from upwelling.web.bench.hand import InHand, in_hand, put_steps
 from upwelling.web.bench.scope import luma_weights, read_choices
@@ -119,10 +119,9 @@ def neutral(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
     path = path_of(shot, settings)
     found = balance_neutral(patch.astype(np.float64).mean(axis=0), path.working_primaries, chosen)
     doubt = neutral_doubt(patch, found, path)
-    fields = {"kelvin": round(found.kelvin, 1), "duv": round(found.duv, 5), "target": chosen.target}
     above = any(path.acting(("look", "group_look")))
     said = found.sentence() + (LOOK_ABOVE if above else " It is neutral where it leaves this step, in scene light.")
-    return JsonResponse({**fields, "sentence": said, "above": above, **doubt})
+    return JsonResponse({**found.fields, "target": chosen.target, "sentence": said, "above": above, **doubt})
 
 
 @require_POST
@@ -148,18 +147,17 @@ def raw_neutral(request: HttpRequest, production: Production, shot: Shot) -> Htt
     )
 
 
-UNEVEN, FAR = 0.25, 0.06
-"""Spread over mean of a patch's channels, and distance from neutral in u'v', from which a person is asked first. Our
-own limits: a grey card lies well inside both, skin under most lights outside the second.
+FAR = 0.06
+"""Distance from neutral in u'v' from which a person is asked first; our own limit: skin under most lights lies beyond.
 """
 
 
 def neutral_doubt(patch: Float32, found: NeutralFound, path: Path) -> dict[str, Any]:
     """Why a patch may be no neutral, with its colour."""
-    light = patch.astype(np.float64)
-    mean = light.mean(axis=0)
-    spread = float((light.std(axis=0) / np.maximum(np.abs(mean), 1e-6)).max())
-    return {"doubt": doubts_of(spread, found.uv), "swatch": swatch(mean, path)}
+    return {
+        "doubt": doubts_of(unevenness(patch), found.uv),
+        "swatch": swatch(patch.astype(np.float64).mean(axis=0), path),
+    }
 
 
 def doubts_of(spread: float, cast: float = 0.0) -> str:

@@ -7,17 +7,17 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.errors import BadValue
-from upwelling.core.match import Match, MatchFigures, Picture, space_of
+from upwelling.core.match import Match, space_of
 from upwelling.core.match.first import MarkKind, propose
 from upwelling.core.match.outcome import FIRST_STEM, put
 from upwelling.core.parameters import signed
 from upwelling.core.scopes.dots import luma_of
-from upwelling.core.scopes.spans import Region, region_spans
+from upwelling.core.scopes.spans import Region, mask_of, region_spans
 from upwelling.core.solving import solve
 from upwelling.core.steps import AnyStep
 from upwelling.web.bench.frame_values import FrameValues
+from upwelling.web.bench.matching import picture_of, refuse_unsettled
 from upwelling.web.bench.scope import luma_weights
-from upwelling.web.common.requests import Refused
 from upwelling.web.footage.frames import Frame, frame_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_at
@@ -28,21 +28,18 @@ LIFTED, HAZE, BLACK = 0.045, 0.10, 0.02
 """Share of the display's signal from which the darkest part is lifted, from which it is haze or a bright scene and no
 black, and what black is brought to; common practice, no source.
 """
-NOTHING = MatchFigures(0.0, 0.0, 0.0, 0)
 DARKEST_SHARE, BLOCK = 0.005, 8
 """Share of the picture that counts as its darkest part, and pixels of the side of what is averaged against noise."""
 
 
 def proposed(shot: Shot, settings: ShotSettings) -> tuple[Match, ShotSettings]:
     """What the shot asks for by itself, and the settings with it before its trim; raises Refused."""
-    if not shot.settled.is_settled or not shot.is_managed:
-        raise Refused(f"The encoding of {shot.name} is not settled: its codes stand for no light. Settle it first.")
+    refuse_unsettled(shot)
     bare = settings.model_copy(update={"trim_on": False})
     frame = frame_of(shot)
-    path = path_at(shot, frame.number, bare)
-    picture = Picture.of(_light(shot, frame, bare).copy(), frame.working)
-    found = propose(picture, space_of(path.working_primaries), _marks(shot, bare))
-    black, said = _black(shot, frame, settings, found.steps)
+    space = space_of(path_at(shot, frame.number, bare).working_primaries)
+    found = propose(picture_of(shot, frame, bare), space, _marks(shot, bare))
+    black, said = _black(shot, frame, settings, found)
     steps: tuple[AnyStep, ...] = (*found.steps, *black)
     parts = [*(step.values_text() for step in found.steps), *(f"black to {100 * BLACK:.0f} %" for _ in black)]
     words = " · ".join(parts) or found.words
@@ -56,35 +53,24 @@ def _put(settings: ShotSettings, made: Match) -> ShotSettings:
     return read_settings(settings.model_copy(update={"steps": steps, "groups": groups}).model_dump(mode="json"))
 
 
-def _light(shot: Shot, frame: Frame, settings: ShotSettings) -> Any:
-    """Scene light that enters the trim (H, W, 3)."""
-    path = path_at(shot, frame.number, settings)
-    return FrameValues(frame.key, frame.working, path, place=frame.place).scene("trim")
-
-
 def _marks(shot: Shot, settings: ShotSettings) -> dict[MarkKind, Any]:
     """The pixels of what was marked on the shot that no camera clipped, each at its own frame."""
     found: dict[MarkKind, Any] = {}
     for kind, row in shot.known_regions.items():
-        frame = frame_of(shot, row["frame"])
-        light = _light(shot, frame, settings)
-        usable = Picture.of(light.copy(), frame.working)
-        spans = region_spans(light.shape[0], light.shape[1], Region.model_validate(row["region"]))
-        inside = np.zeros(light.shape[:2], dtype=bool)
-        for y, (first, last) in enumerate(spans):
-            inside[y, first:last] = True
-        whole = usable.usable if usable.usable.shape == inside.shape else np.ones_like(inside)
-        pixels = light[inside & whole]
+        picture = picture_of(shot, frame_of(shot, row["frame"]), settings)
+        height, width = picture.rgb.shape[:2]
+        inside = mask_of(region_spans(height, width, Region.model_validate(row["region"])), width)
+        pixels = picture.rgb[inside & picture.usable]
         found[kind] = pixels if len(pixels) > 0.9 * inside.sum() else pixels[:0]
     return found
 
 
-def _black(
-    shot: Shot, frame: Frame, settings: ShotSettings, steps: tuple[AnyStep, ...]
-) -> tuple[tuple[AnyStep, ...], str]:
-    """The step that brings a lifted black down, and what was seen of the darkest part."""
-    with_found = _put(settings, Match(FIRST, "", steps, NOTHING)) if steps else settings
-    path = path_at(shot, frame.number, with_found)
+def _black(shot: Shot, frame: Frame, settings: ShotSettings, found: Match) -> tuple[tuple[AnyStep, ...], str]:
+    """The step that brings a lifted black down, and what was seen of the darkest part: after what was found so far, and
+    before the shot's own steps, as it will stand.
+    """
+    alone = settings.model_copy(update={"steps": (), "groups": (), "trim_on": True})
+    path = path_at(shot, frame.number, _put(alone, found))
     signal = FrameValues(frame.key, frame.working, path, place=frame.place).signal
     luma = luma_weights(path)
     height, width = (size // BLOCK for size in signal.shape[:2])
