@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import model_validator
 
+from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.curves.spline import Points, Spline
 from upwelling.core.operations import ColourShift, Operation
@@ -14,6 +15,7 @@ from upwelling.core.parameters import CurvePoints, curve, within
 from upwelling.core.steps.base import Step
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
+_CIRCLE = np.linspace(0, 360, 1441)
 HUES, SATURATIONS, STOPS = (0.0, 360.0), (0.0, 0.8), (-8.0, 8.0)
 STEEPEST_TURN = 0.99
 """Degrees by which the turn may fall over a degree of hue, as a hand is held; at 1 hues would pass one another."""
@@ -175,11 +177,15 @@ class ColourCurves(Step):
     @property
     def folds(self) -> tuple[str, ...]:
         """Hues that pass one another: between its points the spline is up to half as steep again as they are."""
-        axis = np.linspace(0, 360, 1441)
-        back = np.flatnonzero(np.diff(axis + self.curve_of("hue_by_hue")(axis)) < 0)
-        return (
-            (f"hues pass one another between {axis[back[0]]:.0f}° and {axis[back[-1] + 1]:.0f}°",) if len(back) else ()
-        )
+        back = np.flatnonzero(self.hue_slopes < 0)
+        if not len(back):
+            return ()
+        return (f"hues pass one another between {_CIRCLE[back[0]]:.0f}° and {_CIRCLE[back[-1] + 1]:.0f}°",)
+
+    @property
+    def hue_slopes(self) -> Float64:
+        """Degrees of hue out for one in, all round the circle: below 0 hues pass one another, near it they meet."""
+        return np.asarray(1 + np.diff(self.curve_of("hue_by_hue")(_CIRCLE)) / np.diff(_CIRCLE))
 
     def curve_of(self, name: str) -> Spline:
         box, _ = _CURVES[name]

@@ -71,8 +71,7 @@ def carried(step: ColourCurves, hue: float, by: float) -> Carried:
         made = ColourCurves.model_validate({**step.model_dump(), "hue_by_hue": points})
     except ValidationError as error:
         raise BadValue(f"With what the curve does already, that cannot be: {spoken(error)}") from None
-    axis = np.linspace(0, 360, 1441)
-    slopes = 1 + np.diff(made.curve_of("hue_by_hue")(axis)) / np.diff(axis)
+    slopes = made.hue_slopes
     if slopes.min() < LEAST_SLOPE:
         raise BadValue(
             f"With what the curve does already, a turn by {signed(by, 0)}° would make other hues pass one another. "

@@ -21,6 +21,8 @@ BORDERS = ("shadows to mids", "mids to highlights")
 LEAST_SLOPE = 0.05
 """Stops out for a stop in that every tone of a neutral ramp keeps; at 0 two tones become one."""
 _PLACES = np.linspace(-0.5, 0.5, 201)
+Rows = tuple[tuple[float, ...], ...]
+Weights = tuple[float, float, float] | None
 _Stops = Annotated[float, Field(ge=-4, le=4)]
 _Times = Annotated[float, Field(ge=0, le=3)]
 _Degrees = Annotated[float, Field(ge=0, le=360)]
@@ -100,20 +102,23 @@ class ZoneBalance(Step):
         return self.saturation == (1, 1, 1) and not any(self.push)
 
     @property
-    def pushes(self) -> Float64:
+    def pushes(self) -> Rows:
         """(3 zones, 3 channels): stops of gain that make the push, each zone's adding up to 0."""
         angles = np.radians(np.array(self.hue)[:, None] - np.array([0.0, 120.0, 240.0]))
-        return np.asarray(np.array(self.push)[:, None] * np.cos(angles))
+        pushes = np.array(self.push)[:, None] * np.cos(angles)
+        return tuple(map(tuple, pushes.tolist()))
 
     def gains(self, borders: Borders, working: Primaries) -> Gains:
         """Stops of gain of the channels by a pixel's stops."""
-        weights = luminance_of(working) if self.keep_luminance == "kept" else None
-        return _gains(borders, self.stops, _rows(self.pushes), weights)
+        return _gains(borders, self.stops, self.pushes, self._weights(working))
 
     def widened(self, working: Primaries) -> float:
         """How many times wider than asked the borders are, so that no tone of a neutral ramp folds."""
-        weights = luminance_of(working) if self.keep_luminance == "kept" else None
-        return _widened(Borders(self.borders, self.softness), self.stops, _rows(self.pushes), weights)
+        return _widened(Borders(self.borders, self.softness), self.stops, self.pushes, self._weights(working))
+
+    def _weights(self, working: Primaries) -> Weights:
+        """What a push is held to; None where luminance is let go."""
+        return luminance_of(working) if self.keep_luminance == "kept" else None
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
         borders = Borders(self.borders, self.softness, self.widened(working))
@@ -179,9 +184,9 @@ class ChannelGain(ZoneCurve):
     ``weights``, less what they make of neutral light's luminance.
     """
 
-    pushes: tuple[tuple[float, ...], ...]
+    pushes: Rows
     channel: int
-    weights: tuple[float, float, float] | None
+    weights: Weights
 
     def __call__(self, stops: Any) -> Float64:
         pushed = np.tensordot(np.array(self.pushes).T, self.borders(stops), axes=1)
@@ -196,13 +201,7 @@ def _quintic(t: Float64) -> Float64:
     return np.asarray(t * t * t * (t * (6 * t - 15) + 10))
 
 
-Rows = tuple[tuple[float, ...], ...]
 Gains = tuple[ChannelGain, ChannelGain, ChannelGain]
-Weights = tuple[float, float, float] | None
-
-
-def _rows(values: Float64) -> Rows:
-    return tuple(tuple(row) for row in values.tolist())
 
 
 def _gains(borders: Borders, stops: tuple[float, float, float], pushes: Rows, weights: Weights) -> Gains:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -14,7 +13,7 @@ from upwelling.core.measure.banding import RISKY, banding
 from upwelling.core.path import Path
 from upwelling.core.scopes.dots import LEAST_CHROMA, SKIN_DEGREES, colour_difference, luma_of, off_skin_line
 from upwelling.core.scopes.facts import LevelFacts, SceneFacts, scene_facts, signal_facts
-from upwelling.core.scopes.spans import Region, common, inner, region_spans
+from upwelling.core.scopes.spans import Region, common, inner, mask_of, region_spans
 from upwelling.web.bench.bars import bars_in
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.scope import SKIN_BANDS, luma_weights
@@ -35,14 +34,19 @@ def spans_of(shot: Shot, frame: Frame, region: Region | None, bars: bool) -> Any
     return common(spans, region_spans(height, width, region)) if region else spans
 
 
+def half_code(path: Path) -> float:
+    """Half a code of the display: what is no further from 0 or 1 is at its black or its peak."""
+    return float(0.5 / (2**path.display.depth - 1))
+
+
 def measure(made: FrameValues, frame: Frame, spans: Any) -> tuple[SceneFacts, LevelFacts]:
     """Facts of the scene light after the look, and of the display signal."""
     path = made.path
-    half_code = 0.5 / (2**path.display.depth - 1)
+    half = half_code(path)
     to_output = rgb_to_rgb(path.working_primaries, path.target.gamut, path.input.adaptation)
     return (
         scene_facts(made.scene(), path.working_primaries, to_output, spans),
-        signal_facts(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code, spans),
+        signal_facts(made.signal, made.code, frame.plateaus.starts, half, 1 - half, spans),
     )
 
 
@@ -55,7 +59,7 @@ def numbers(
     *,
     at_rest: bool = True,
     extremes: tuple[Any, Any] | None = None,
-    channels: Mapping[str, Any] = MappingProxyType({}),
+    channels: Mapping[str, Any] | None = None,
 ) -> list[dict[str, str]]:
     """Name, value and explanation of each printed number, and the boundary at which it holds.
 
@@ -77,7 +81,7 @@ def numbers(
         for name, share, title, shown, at in rows
         if shown
     ]
-    for name, shares in channels.items():
+    for name, shares in (channels or {}).items():
         _under(said, name, shares, f"{name}, each channel by itself", DISPLAY)
     if signal.camera:
         _under(said, "Clipped in camera", signal.camera_channels, _plateau_words(frame, path), FILE)
@@ -111,14 +115,12 @@ def _under(said: list[dict[str, str]], name: str, shares: Any, title: str, at: s
 
 def channels_at_ends(made: FrameValues, spans: Any) -> dict[str, tuple[float, ...]]:
     """Shares of each channel at the display's black and at its peak, of what lies in spans."""
-    half_code = 0.5 / (2**made.path.display.depth - 1)
-    places = np.arange(made.signal.shape[1])
-    inside = (places >= spans[:, :1]) & (places < spans[:, 1:])
+    half, inside = half_code(made.path), mask_of(spans, made.signal.shape[1])
     total = max(int(inside.sum()), 1)
     planes = [made.signal[..., channel] for channel in range(3)]
     return {
-        "At black": tuple(np.count_nonzero((plane <= half_code) & inside) / total for plane in planes),
-        "At peak": tuple(np.count_nonzero((plane >= 1 - half_code) & inside) / total for plane in planes),
+        "At black": tuple(np.count_nonzero((plane <= half) & inside) / total for plane in planes),
+        "At peak": tuple(np.count_nonzero((plane >= 1 - half) & inside) / total for plane in planes),
     }
 
 

@@ -70,13 +70,22 @@ def say(walk: FirstPass, shot: Shot, said: Said) -> FirstPass:
         held = FirstPass.objects.select_for_update().get(pk=walk.pk)
         held.said[str(shot.pk)] = said
         held.save(update_fields=["said"])
+    held.production = walk.production
     return held
 
 
 def open_pass(production: Production, user: Any, shot: Shot) -> FirstPass | None:
     """The pass that somebody is on with a shot of it."""
-    walk = FirstPass.objects.filter(production=production, user=user, is_open=True).first()
-    return walk if walk is not None and shot.pk in walk.numbers else None
+    walk = pass_of(production, user)
+    return walk if walk is not None and walk.is_open and shot.pk in walk.numbers else None
+
+
+def pass_of(production: Production, user: Any) -> FirstPass | None:
+    """The pass that somebody began last."""
+    walk = FirstPass.objects.filter(production=production, user=user).first()
+    if walk is not None:
+        walk.production = production
+    return walk
 
 
 def standing_of(walk: FirstPass, pk: int) -> dict[str, Any]:
@@ -113,7 +122,6 @@ def summary_of(walk: FirstPass) -> dict[str, Any]:
         "later": rows("later"),
         "left": rows(""),
         "cannot": [_row(shot, reason) for shot, reason in idle],
-        "gone": len(walk.numbers) - len(there),
     }
 
 

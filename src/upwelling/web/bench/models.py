@@ -21,7 +21,7 @@ class FirstPass(models.Model):
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     numbers = models.JSONField(default=list)
     said = models.JSONField(default=dict)
-    """By the shot's number as text: good or later."""
+    """By the shot's number as text: good, later, or cannot for what could not be worked at as it began."""
     controls = models.JSONField(default=list)
     is_open = models.BooleanField(default=True)
 

@@ -182,7 +182,6 @@ class Opened:
         """The first pass that the person is on."""
         if self.walk is None:
             return None
-        self.walk.production = self.production
         urls = {name: reverse(name, args=[self.production.slug]) for name in ("pass-summary", "leave-pass")}
         say = reverse("say-of-pass", args=[self.production.slug, self.shot.pk])
         return {**standing_of(self.walk, self.shot.pk), "targets": pass_targets(), "urls": urls | {"say": say}}

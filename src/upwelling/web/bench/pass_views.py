@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import Any, get_args
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.errors import UpwellingError
-from upwelling.web.bench.first_pass import CONTROLS, USUAL, begin, say, standing_of, summary_of
+from upwelling.web.bench.first_pass import CONTROLS, USUAL, begin, pass_of, say, standing_of, summary_of
 from upwelling.web.bench.models import FirstPass, Said
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import json_body, one_of, whole_or
@@ -24,9 +24,12 @@ from upwelling.web.productions.models import Production
 EACH = 60
 
 
-def _own(request: HttpRequest, production: Production) -> FirstPass | None:
-    user: Any = request.user
-    return FirstPass.objects.filter(production=production, user=user).first()
+def _begun_by(request: HttpRequest, production: Production) -> FirstPass:
+    """The person's pass; Http404 where they began none."""
+    walk = pass_of(production, request.user)
+    if walk is None:
+        raise Http404
+    return walk
 
 
 @require_http_methods(["GET", "POST"])
@@ -37,9 +40,7 @@ def first_pass(request: HttpRequest, production: Production) -> HttpResponse:
     if request.method == "POST":
         return _begun(request, production, found_all(finder, production.shots.all()))
     page = page_of(request, found(finder, production.shots.all()), EACH)
-    walk = _own(request, production)
-    if walk:
-        walk.production = production
+    walk = pass_of(production, request.user)
     summary = summary_of(walk) if walk else None
     return render(
         request,
@@ -64,9 +65,8 @@ def _begun(request: HttpRequest, production: Production, numbers: list[int]) -> 
     form = request.POST
     try:
         if form.get("on") == "yes":
-            walk = _own(request, production)
-            if walk is not None:
-                FirstPass.objects.filter(pk=walk.pk).update(is_open=True)
+            walk = _begun_by(request, production)
+            FirstPass.objects.filter(pk=walk.pk).update(is_open=True)
         else:
             chosen = [whole_or(text) for text in form.getlist("shot")] or numbers
             there = set(production.shots.filter(pk__in=chosen).values_list("pk", flat=True))
@@ -76,8 +76,8 @@ def _begun(request: HttpRequest, production: Production, numbers: list[int]) -> 
     except UpwellingError as error:
         messages.error(request, str(error))
         return redirect("first-pass", production.slug)
-    first = walk.next_after(0) if walk else None
-    if walk is None or first is None:
+    first = walk.next_after(0)
+    if first is None:
         messages.info(request, "Every shot of the first pass was gone through.")
         return redirect("first-pass", production.slug)
     return redirect("bench", production.slug, first)
@@ -87,8 +87,7 @@ def _begun(request: HttpRequest, production: Production, numbers: list[int]) -> 
 @shot_view(change=True)
 def say_of(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Good, or later; where the pass stands then."""
-    walk = get_object_or_404(FirstPass, production=production, user=request.user)
-    walk.production = production
+    walk = _begun_by(request, production)
     said: Said = one_of(json_body(request, "answer").get("said"), get_args(Said), "later")
     return JsonResponse(standing_of(say(walk, shot, said), shot.pk))
 
@@ -97,9 +96,7 @@ def say_of(request: HttpRequest, production: Production, shot: Shot) -> HttpResp
 @production_view()
 def pass_summary(request: HttpRequest, production: Production) -> HttpResponse:
     """What was put off, what is left, and what could not be worked at."""
-    walk = get_object_or_404(FirstPass, production=production, user=request.user)
-    walk.production = production
-    return JsonResponse(summary_of(walk))
+    return JsonResponse(summary_of(_begun_by(request, production)))
 
 
 @require_POST

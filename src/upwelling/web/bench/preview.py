@@ -32,7 +32,16 @@ from upwelling.core.steps.track import Keyed
 from upwelling.core.viewing import Viewing
 from upwelling.web.bench.column import column, trim_fits
 from upwelling.web.bench.curve_ground import curve_ground, curve_line_of, has_curve, traced
-from upwelling.web.bench.figures import channels_at_ends, extremes_of, measure, numbers, percent, region_facts, spans_of
+from upwelling.web.bench.figures import (
+    channels_at_ends,
+    extremes_of,
+    half_code,
+    measure,
+    numbers,
+    percent,
+    region_facts,
+    spans_of,
+)
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.bench.hand import IN_HAND, in_hand
 from upwelling.web.bench.risks import risks
@@ -199,8 +208,8 @@ def _picture(made: FrameValues, frame: Frame, settings: ShotSettings, wish: Wish
     if wish.view == "stops":
         return false_colour(made.scene(), made.path.working_primaries)
     if wish.view == "clip":
-        half_code = 0.5 / (2**made.path.display.depth - 1)
-        return clip_view(made.signal, made.code, frame.plateaus.starts, half_code, 1 - half_code)
+        half = half_code(made.path)
+        return clip_view(made.signal, made.code, frame.plateaus.starts, half, 1 - half)
     picture = to_bytes(_seen(made, wish.viewing) if wish.viewing.acts else made.view)
     if wish.view in ("selection", "over", "matte"):
         held = in_hand(settings, wish.stage).find(wish.step)

@@ -11,7 +11,7 @@ import numpy as np
 from upwelling.core import engine
 from upwelling.core.measure.banding import banding
 from upwelling.core.path import Path
-from upwelling.web.bench.figures import percent
+from upwelling.web.bench.figures import half_code, percent
 from upwelling.web.bench.frame_values import FrameValues
 from upwelling.web.footage.frames import Frame
 
@@ -47,6 +47,6 @@ def risks(made: FrameValues, frame: Frame) -> list[str]:
 
 def _ends(path: Path, signal: Any) -> tuple[float, float]:
     """Shares of pixels with any channel at the display's black, and at its peak."""
-    half_code = 0.5 / (2**path.display.depth - 1)
-    dark, bright = signal <= half_code, signal >= 1 - half_code
+    half = half_code(path)
+    dark, bright = signal <= half, signal >= 1 - half
     return tuple(float((x[..., 0] | x[..., 1] | x[..., 2]).mean()) for x in (dark, bright))  # type: ignore[return-value]

@@ -92,16 +92,22 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
     }
 
 
-def _colour(scene: Any, path: Path) -> str:
-    """Oklab hue and saturation (chroma over lightness) after the look."""
+def _hue_and_saturation(scene: Any, path: Path) -> tuple[float | None, float]:
+    """Oklab hue in degrees, None for what has none to speak of, and chroma over lightness."""
     _, hue, saturation, _ = polar(scene, np.array(oklab_rows(path.working_primaries)))
-    return f"{float(hue):.0f}° · {float(saturation):.3f}" if saturation >= LEAST_SATURATION else "neutral"
+    return float(hue) if saturation >= LEAST_SATURATION else None, float(saturation)
+
+
+def _colour(scene: Any, path: Path) -> str:
+    """Oklab hue and saturation after the look, as printed."""
+    hue, saturation = _hue_and_saturation(scene, path)
+    return "neutral" if hue is None else f"{hue:.0f}° · {saturation:.3f}"
 
 
 def _hue(scene: Any, path: Path) -> float | None:
-    """Oklab hue after the trim, in degrees; None for what has none."""
-    _, hue, saturation, _ = polar(scene, np.array(oklab_rows(path.working_primaries)))
-    return round(float(hue), 1) if saturation >= LEAST_SATURATION else None
+    """Oklab hue after the trim."""
+    hue, _ = _hue_and_saturation(scene, path)
+    return None if hue is None else round(hue, 1)
 
 
 def _full(path: Path, codes: Any) -> Any:

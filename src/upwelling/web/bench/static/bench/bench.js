@@ -205,6 +205,11 @@ document.addEventListener("alpine:init", () => {
     get saving() {
       return this.saver.done;
     },
+    // Keys come to rest a little later than a pointer.
+    saveSoon(label) {
+      clearTimeout(this.soon);
+      this.soon = setTimeout(() => this.save(label), 350);
+    },
     // The hand came to rest: the shot is saved, or the state is one of the draft of the layer in hand.
     save(label) {
       clearTimeout(this.soon);
@@ -284,7 +289,6 @@ document.addEventListener("alpine:init", () => {
       if (this.canRedo) this.moveBy("redo");
     },
     moveBy(way) {
-      this.putComing();
       if (!this.handIs.shared) return this.move(this.data.urls[way]);
       const draft = this.layers.drafts[this.layers.hand];
       if (!draft || !(draft.past.length || draft.next.length)) return this.undoLayer(`${way}-layer`);

@@ -5,13 +5,13 @@ import { minus, plain } from "../js/numbers.js";
 // What each cell and choice shows; written into the page only where that changes: to set a slider asks for a layout.
 const shows = new WeakMap();
 
-// What a hand asked for while a picture is under way, by path.
+// What a drawn slider asked for while a picture is under way, by path.
 const coming = new Map();
 
 export const controls = {
   start() {
     coming.clear();
-    // Whatever a pointer does next finds the settings as the hand left them.
+    // Whatever a pointer does next finds the settings as the hand left them, and so does a key (keys.js).
     this.$root.addEventListener("pointerdown", () => this.putComing(), { capture: true, signal: this.leaving.signal });
   },
   // Binds what lies in `root`. Paths there may be given within a thing: `prefix` says which.
@@ -237,16 +237,16 @@ export const controls = {
     }
   },
   commitSoon(cell) {
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.commit(cell), 350);
+    this.saveSoon(this.labelOf(cell));
   },
   commit(cell) {
-    this.putComing();
-    const name = cell.querySelector ? cell.querySelector(".number") : null;
-    return this.save(
-      name
-        ? name.getAttribute("aria-label").split(",")[0].toLowerCase()
-        : (cell.getAttribute("aria-label") || "change").toLowerCase(),
-    );
+    return this.save(this.labelOf(cell));
+  },
+  // What a change of a control is called in the history.
+  labelOf(cell) {
+    const name = cell.querySelector(".number");
+    return name
+      ? name.getAttribute("aria-label").split(",")[0].toLowerCase()
+      : (cell.getAttribute("aria-label") || "change").toLowerCase();
   },
 };

@@ -224,8 +224,7 @@ class CurveEditor {
       [px, py] = this.points[i];
     this.moved(i, px + way[0] * across, py + way[1] * up);
     this.bench.refresh(false);
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.bench.save(this.name), 350);
+    this.bench.saveSoon(this.name);
   }
   typed(axis) {
     const value = plain(this.fields[axis].value),

@@ -1,16 +1,9 @@
 // The drawing of a curve: axes, the picture's distribution behind, the line between the points, and a knot for each.
 import { minus } from "../js/numbers.js";
+import { bars, make } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const LEAST = [160, 60],
   PAD = { left: 34, right: 8, top: 6, bottom: 18 };
-
-const make = (name, attributes, parent) => {
-  const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  parent.append(element);
-  return element;
-};
 
 export class CurvePlot {
   constructor(svg) {
@@ -148,8 +141,9 @@ export class CurvePlot {
   }
   drawLine({ xs, ys }) {
     const [bottom, top] = this.spec.y;
-    const seen = xs.map((x, i) => i).filter((i) => this.isShown(xs[i]));
-    const places = seen.map((i) => [xs[i], i]).map(([x, i]) => `${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(ys[i], bottom), top)).toFixed(1)}`);
+    const places = xs.flatMap((x, i) =>
+      this.isShown(x) ? [`${this.x(x).toFixed(1)},${this.y(Math.min(Math.max(ys[i], bottom), top)).toFixed(1)}`] : [],
+    );
     this.line.setAttribute("points", places.join(" "));
     this.svg.classList.remove("refused");
   }
@@ -158,19 +152,12 @@ export class CurvePlot {
   }
 
   // How often each place of the axis occurs in the picture, and where the traced pixel stands.
-  behind({ counts, low, width, pixel }) {
+  behind({ pixel, ...counted }) {
     const [first, last] = this.shown,
-      foot = this.tall - PAD.bottom,
-      most = Math.max(1, ...counts.slice(1, -1));
+      foot = this.tall - PAD.bottom;
     this.ground.replaceChildren();
     if (pixel !== null && pixel >= first && pixel <= last)
       make("line", { class: "tracedplace", x1: this.x(pixel), x2: this.x(pixel), y1: PAD.top, y2: foot }, this.ground);
-    counts.forEach((count, i) => {
-      const place = low + i * width;
-      if (place < first || place >= last || !count) return;
-      const height = Math.sqrt(count / most) * (foot - PAD.top),
-        x = this.x(place);
-      make("rect", { class: "tones", x, y: foot - height, width: this.x(place + width) - x + 0.3, height }, this.ground);
-    });
+    bars(this.ground, counted, { x: (value) => this.x(value), first, last, foot, top: PAD.top });
   }
 }

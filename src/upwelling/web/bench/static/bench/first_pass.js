@@ -43,23 +43,23 @@ export const firstPass = {
   },
 
   // --- the controls: each moves a value of the first step of its kind that acts everywhere -------------------------
-  passStep(name) {
-    const { kind } = this.walk.targets[name];
-    return this.settings.steps.findIndex((step) => step.kind === kind && step.on && step.strength === 1 && !step.limit && !step.output);
+  passTarget(path) {
+    return this.walk.targets[path.slice("pass.".length)];
   },
   // The path of a control of the pass within the settings; null while no such step is there.
   passPath(path) {
-    const name = path.slice("pass.".length),
-      at = this.passStep(name);
-    return at < 0 ? null : `steps.${at}.${this.walk.targets[name].path}`;
+    const { kind, path: within } = this.passTarget(path),
+      wholly = (step) => step.on && step.strength === 1 && !step.limit && !step.output,
+      at = this.settings.steps.findIndex((step) => step.kind === kind && wholly(step));
+    return at < 0 ? null : `steps.${at}.${within}`;
   },
   passRest(path) {
-    const { kind, path: within } = this.walk.targets[path.slice("pass.".length)];
+    const { kind, path: within } = this.passTarget(path);
     return within.split(".").reduce((place, key) => place[key], this.data.kinds[kind].rest);
   },
   passPut(path) {
     if (!this.passPath(path)) {
-      this.model.add(this.walk.targets[path.slice("pass.".length)].kind);
+      this.model.add(this.passTarget(path).kind);
       this.rebuild();
     }
     return this.passPath(path);

@@ -44,8 +44,7 @@ export const keys = {
   },
 
   key(event) {
-    // An arrow on a control is the hand going on; any other key finds the settings as the hand left them.
-    if (event.altKey || !event.key.startsWith("Arrow")) this.putComing();
+    this.putComing();
     if (this.$root.querySelector("dialog[open]")) return null;
     if (event.ctrlKey || event.metaKey) {
       if (event.key.toLowerCase() !== "z") return null;

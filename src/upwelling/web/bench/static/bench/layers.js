@@ -15,7 +15,6 @@ export const layers = {
     this.refresh(true);
   },
   takeLayer(kind) {
-    this.putComing();
     if (kind === this.layers.hand) return;
     this.layers.take(kind);
     if (this.layers.hand !== "trim") this.tab = "steps";

@@ -24,7 +24,7 @@ export const presence = {
       // A page that was fetched ahead may have been overtaken, by a change of a layer too: it is fetched again.
       const { fingerprint } = this.data;
       this.data.fingerprint = "";
-      if (fingerprint && fingerprint !== said.fingerprint && this.isUntouched) this.renew();
+      if (fingerprint && fingerprint !== said.fingerprint && this.isUntouched) await this.renew();
     } catch {
       // A page that cannot say so is told of it by what it wants to do next.
     }

@@ -154,7 +154,6 @@ export const rendering = {
     event.preventDefault();
     const size = event.shiftKey ? 0.5 : 4;
     this.set(handle.path, this.moved(handle, this.get(handle.path), way * size, way * size));
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.save(handle.title.toLowerCase()), 350);
+    this.saveSoon(handle.title.toLowerCase());
   },
 };

@@ -276,8 +276,7 @@ export const shapes = {
     if (way) this.setShape({ x: shape.x + way[0] * step, y: shape.y + way[1] * step });
     if (size) this.setShape({ scale: shape.scale * size });
     if (turn) this.setShape({ angle: shape.angle + turn });
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.save(`place of ${this.titleOf(shape)}`), 350);
+    this.saveSoon(`place of ${this.titleOf(shape)}`);
     return null;
   },
 };

@@ -105,7 +105,6 @@ export const steps = {
     this.wasDrawn = false;
   },
   takeInHand(id) {
-    this.putComing();
     this.step = id;
     this.solved = "";
     this.settleSelection();
@@ -131,7 +130,6 @@ export const steps = {
   },
   // The list changed: what is in hand is made anew and the state saved.
   changed(label, id) {
-    this.putComing();
     if (id !== this.step) this.solved = "";
     this.step = id;
     this.settleSelection();

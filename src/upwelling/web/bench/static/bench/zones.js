@@ -1,7 +1,7 @@
 // Zone balance: borders over the picture's stops, and one plane of hue and amount with a puck for each zone.
 import { minus } from "../js/numbers.js";
+import { bars, make } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const ZONES = ["shadows", "mids", "highlights"],
   LETTERS = ["S", "M", "H"],
   BORDERS = ["shadows to mids", "mids to highlights"];
@@ -13,13 +13,6 @@ const SPAN = [-8, 8],
 const PAD = { left: 10, right: 10, top: 8, bottom: 18 };
 const held = (value, low, high) => Math.min(Math.max(value, low), high);
 const round = (value, digits) => Number(value.toFixed(digits));
-
-const make = (name, attributes, parent) => {
-  const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  parent.append(element);
-  return element;
-};
 
 // A drawing as large as it is shown, with places for values across and up.
 class Plane {
@@ -64,15 +57,13 @@ export class ZoneEditor {
     this.before = `steps.${bench.index}.`;
     for (const svg of [this.over, this.plane]) bench.watchSize(() => this.draw()).observe(svg);
   }
-  // Each value by itself: the hand may be ahead of the settings.
+  // Each value by itself: a slider that is drawn may be ahead of the settings.
   read(name) {
     const place = this.before + name;
     return this.bench.get(place).map((_, n) => this.bench.get(`${place}.${n}`));
   }
-  put(values, label) {
+  put(values) {
     this.bench.setAll(Object.entries(values).map(([name, value]) => [this.before + name, value]));
-    this.place();
-    if (label) this.bench.saveSoon(label);
   }
 
   draw() {
@@ -209,17 +200,10 @@ export class ZoneEditor {
   behind(ground) {
     this.ground = ground;
     if (!ground || !this.stops) return;
-    const { counts, low, width } = ground.stops,
-      { stops } = this,
-      most = Math.max(1, ...counts.slice(1, -1));
+    const { stops } = this,
+      [first, last] = SPAN;
     this.tones.replaceChildren();
-    counts.forEach((count, i) => {
-      const place = low + i * width;
-      if (place < SPAN[0] || place >= SPAN[1] || !count) return;
-      const height = Math.sqrt(count / most) * (stops.foot - PAD.top),
-        x = stops.x(place);
-      make("rect", { class: "tones", x, y: stops.foot - height, width: stops.x(place + width) - x + 0.3, height }, this.tones);
-    });
+    bars(this.tones, ground.stops, { x: (value) => stops.x(value), first, last, foot: stops.foot, top: PAD.top });
   }
 }
 
@@ -229,9 +213,5 @@ export const zones = {
   startZones(place) {
     const root = place.querySelector(".zones");
     this.zoneEditor = root ? new ZoneEditor(this, root) : null;
-  },
-  saveSoon(label) {
-    clearTimeout(this.soon);
-    this.soon = setTimeout(() => this.save(label), 350);
   },
 };
