@@ -49,6 +49,7 @@ bench: .venv/.dev
 	$(PYTHON) benchmarks/drag.py
 	$(PYTHON) -m benchmarks.feel
 	$(PYTHON) -m benchmarks.going
+	$(PYTHON) -m benchmarks.wall
 	$(PYTHON) benchmarks/renderings.py
 	$(PYTHON) benchmarks/frames.py
 	$(PYTHON) benchmarks/matching.py

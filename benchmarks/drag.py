@@ -88,15 +88,15 @@ RELEASE = """() => new Promise((done) => {
 })"""
 
 
-def start(folder: FilePath) -> tuple[subprocess.Popen[bytes], str]:
-    """A server on a new folder, warm, and its address."""
+def start(folder: FilePath, more: str = "") -> tuple[subprocess.Popen[bytes], str]:
+    """A server on a new folder, warm, and its address; ``more`` is Python that goes on after the seed."""
     warm()
     environment = {**os.environ, "UPWELLING_DATA": str(folder)}
     still = folder / "a.dpx"
     write_still(still, A_CAM.shoot(shipped_at("Gathering room", 1920, 1080), stops=0.6), "10")
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "migrate", "-v0"], env=environment, check=True)
-    subprocess.run([*manage, "shell", "-v0", "-c", SEED % still], env=environment, check=True)
+    subprocess.run([*manage, "shell", "-v0", "-c", SEED % still + more], env=environment, check=True)
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]

@@ -33,17 +33,16 @@ def _camera(page: Page, shoot: Callable[[str], None]) -> None:
     page.click("text=Take it away")
 
 
-def _many(page: Page, shoot: Callable[[str], None], address: str) -> None:
-    """Three shots of the room proposed to sit beside a fourth."""
-    page.goto(f"{address}/p/kilnlight/match/")
-    for name in ("A014 Gathering room, under", "B007 Gathering room", "P003 Gathering room", "A031 Cold bench"):
-        page.check(f".tiles label:has(span[title='{name}']) input")
-    page.select_option("select[name=reference]", label="A012 Gathering room")
-    page.select_option("select[name=own]", "aside")
-    page.click("button:has-text('Match the chosen shots')")
-    page.wait_for_function("() => !document.querySelector('progress')", timeout=120000)
-    page.wait_for_function("() => [...document.images].every((i) => i.complete)")
-    shoot("match-many")
+def _wall(page: Page, shoot: Callable[[str], None], address: str) -> None:
+    """All shots side by side, compared, at both sizes of window."""
+    page.goto(f"{address}/p/kilnlight/wall/")
+    page.wait_for_selector(".tilesaid.sure", timeout=180_000)
+    page.wait_for_timeout(12_000)
+    shoot("wall")
+    page.set_viewport_size({"width": 1920, "height": 1080})
+    page.wait_for_timeout(2_000)
+    shoot("wall-wide")
+    page.set_viewport_size({"width": 1280, "height": 800})
 
 
 def _deliveries(page: Page, shoot: Callable[[str], None], address: str) -> None:
@@ -142,7 +141,6 @@ def main(address: str, out: FilePath) -> None:
         page.click("nav a:has-text('Intake')")
         shoot("intake")
         _camera(page, shoot)
-        _many(page, shoot, address)
         page.goto(f"{address}/p/kilnlight/intake/?state=known")
         page.click("a.strong:has-text('S0101')")
         page.wait_for_selector("canvas[data-fingerprint]")
@@ -150,9 +148,7 @@ def main(address: str, out: FilePath) -> None:
         page.goto(f"{address}/encodings/?name=V-Log/V-Gamut")
         page.goto(f"{address}/p/kilnlight/looks/")
         shoot("looks")
-        page.goto(f"{address}/p/kilnlight/looks/sheet/")
-        page.wait_for_function("() => [...document.images].slice(0, 20).every((i) => i.complete)")
-        shoot("look-sheet")
+        _wall(page, shoot, address)
         page.goto(f"{address}/p/kilnlight/looks/")
         page.click("a:has-text('festival_v3')")
         shoot("lut-inspector")

@@ -24,12 +24,12 @@ def test_a_look_from_a_trim_to_many_shots(brought_in, sign_in):
     page.select_option("form:has(h3:has-text('From a shot’s trim')) select[name=shot]", label="B007")
     page.click("form:has(h3:has-text('From a shot’s trim')) button")
     page.wait_for_selector("h1:has-text('Quiet kiln')")
-    page.click("main a:has-text('contact sheet')")
-    page.check("tr:has-text('A012') input[name=shot]")
+    page.click("main a:text-is('wall')")
+    page.locator(".walltile a:has(~ p b:text-is('A012'))").click(modifiers=["Control"])
     page.select_option("select[name=look]", label="Quiet kiln")
-    page.fill("form .bulk input[name=strength]", "50")
+    page.fill("form.wallbar input[name=strength]", "50")
     page.click("text=Give to the chosen shots")
-    page.wait_for_selector("text=Quiet kiln, 50 %")
+    page.wait_for_selector(".walltile:has-text('now: Quiet kiln, 50 %')")
 
     # On the Bench the strength is the shot's own; switching it off and undo both bring the picture back.
     open_bench(page, brought_in, "A012")
@@ -177,7 +177,7 @@ def test_new_pages_fit(brought_in, sign_in):
     page.click("a.shot >> nth=0")
     pictured(page)
     number = page.url.rstrip("/").split("/")[-1]
-    for address in ("looks/", "looks/sheet/", "bakes/", f"bakes/of/{number}/", "bakes/receivers/", "bakes/cdl/"):
+    for address in ("looks/", "wall/?by=looks", "bakes/", f"bakes/of/{number}/", "bakes/receivers/", "bakes/cdl/"):
         page.goto(f"{brought_in}/p/kilnlight/{address}")
         page.wait_for_load_state("networkidle")
         assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), address

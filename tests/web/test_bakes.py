@@ -356,7 +356,7 @@ def test_a_missing_footage_file_costs_its_own_line(shot, as_, people, production
     text = tess.get(f"/p/kilnlight/bakes/cdl/file/?ending=.ccc&shot={shot.pk}&shot={other.pk}").content.decode()
     assert text.count("<ColorCorrection ") == 2
     assert "at a cost that is not known" in text
-    for address in ("", "intake/", "looks/", "looks/sheet/", "bakes/", f"bakes/of/{shot.pk}/", "outputs/"):
+    for address in ("", "intake/", "looks/", "wall/", "bakes/", f"bakes/of/{shot.pk}/", "outputs/"):
         assert tess.get(f"/p/kilnlight/{address}").status_code == 200, address
     made = services.start_bake(shot, people["tess"], order_for(shot, WISH))
     services.perform_bake(made.pk)

@@ -18,7 +18,7 @@ from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.notes import write_note
 
 P = "/p/kilnlight/"
-PAGES = ["", "intake/", "looks/sheet/", "bakes/cdl/", "match/"]
+PAGES = ["", "intake/", "wall/", "bakes/cdl/", "match/"]
 
 
 @pytest.fixture

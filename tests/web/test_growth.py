@@ -46,7 +46,7 @@ def multiply(shot, count, **values):
     return made
 
 
-PAGES = ("", "intake/", "bench/{shot}/", "bench/{shot}/share/", "looks/", "looks/{look}/", "looks/sheet/", "outputs/",
+PAGES = ("", "intake/", "bench/{shot}/", "bench/{shot}/share/", "looks/", "looks/{look}/", "wall/", "outputs/",
          "bench/{shot}/renderings/", "bench/{shot}/monitor/", "bakes/", "bakes/of/{shot}/", "bakes/cdl/",
          "cameras/{camera}/")  # fmt: skip
 

@@ -260,10 +260,11 @@ def test_rename_retire_and_work_on_it_in_a_trim(shots, warm, as_):
     assert tess.post(at, {"what": "rename", "name": " "}).status_code == 422
 
 
-def test_contact_sheet(shots, warm, as_):
+def test_looks_are_given_to_many_side_by_side(shots, warm, as_):
     tess, sheet = as_("tess"), P + "sheet/"
-    page = tess.get(f"{sheet}?look={warm.pk}&strength=40").content.decode()
-    assert page.count(f"look={warm.pk}&amp;strength=40&amp;v=") == 3
+    page = tess.get(f"{sheet}?look={warm.pk}&strength=40", follow=True).content.decode()
+    assert "Give to the chosen shots" in page
+    assert all(shot.name in page for shot in shots)
     assert tess.get(f"{P}picture/{shots[0].pk}/?look={warm.pk}&strength=40")["Content-Type"] == "image/jpeg"
     body = {"what": "look", "look": warm.pk, "strength": "40", "shot": [s.pk for s in shots[:2]]}
     tess.post(sheet + "give/", body)

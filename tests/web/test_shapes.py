@@ -278,7 +278,7 @@ def test_grain_and_shapes_live_in_looks(movie, as_, people, production):
         "looks/",
         f"looks/picture/{movie.pk}/?look={look.pk}",
         f"looks/{look.pk}/",
-        "looks/sheet/",
+        "wall/?by=looks",
         f"bench/{movie.pk}/",
         "bakes/cdl/",
         f"bakes/of/{movie.pk}/",

@@ -85,7 +85,7 @@ PAGES = [
     "/p/kilnlight/",
     "/p/kilnlight/intake/",
     "/p/kilnlight/looks/",
-    "/p/kilnlight/looks/sheet/",
+    "/p/kilnlight/wall/",
     "/p/kilnlight/bakes/",
     "/p/kilnlight/outputs/",
 ]

@@ -25,6 +25,7 @@ urlpatterns = [
     path("", include("upwelling.web.matches.urls")),
     path("", include("upwelling.web.outputs.urls")),
     path("", include("upwelling.web.bench.urls")),
+    path("", include("upwelling.web.wall.urls")),
     path("", include("upwelling.web.bakes.urls")),
     path("", include("upwelling.web.deliveries.urls")),
     path("", include("upwelling.web.care.urls")),

@@ -52,10 +52,38 @@ class Registration:
     overlap: float
 
 
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """A picture made ready to be registered, at the compared size: its light, how many times smaller it is, and the
+    details in it: places (N, 2) and what they look like (N, 128).
+    """
+
+    rgb: Any
+    factor: float
+    places: Any
+    looks: Any
+
+
+def prepared(picture: Picture, space: Space) -> Prepared:
+    """What of a registration one picture needs alone, for one that is registered to several."""
+    rgb, factor = _small(picture)
+    sift: Any = cv2.SIFT_create(nfeatures=3000, contrastThreshold=0.02)  # type: ignore[attr-defined]
+    found, looks = sift.detectAndCompute(normalised(rgb, space), None)
+    if looks is None:
+        looks = np.empty((0, 128), np.float32)
+    looks = np.sqrt(looks / np.maximum(looks.sum(axis=1, keepdims=True), 1e-9))
+    return Prepared(rgb, factor, np.array([one.pt for one in found], np.float32).reshape(-1, 2), looks)
+
+
 def register(reference: Picture, other: Picture, space: Space) -> Registration:
     """Registers ``other`` to ``reference``; raises CannotMatch with the reason where they do not show one scene."""
-    (ra, fa), (rb, fb) = _small(reference), _small(other)
-    here, there = _details(normalised(ra, space), normalised(rb, space))
+    return registered(prepared(reference, space), prepared(other, space), space)
+
+
+def registered(reference: Prepared, other: Prepared, space: Space) -> Registration:
+    """As ``register``, of pictures made ready."""
+    ra, fa, rb, fb = reference.rgb, reference.factor, other.rgb, other.factor
+    here, there = _details(reference, other)
     if len(here) < FEWEST_DETAILS:
         raise CannotMatch(f"{_WHY} Only {len(here)} details agree.")
     found, inside = cv2.findHomography(here, there, cv2.USAC_MAGSAC, 4.0, maxIters=8000, confidence=0.9999)
@@ -131,26 +159,18 @@ def _frame(columns: int, rows: int) -> list[list[float]]:
     return [[0, 0], [columns, 0], [columns, rows], [0, rows]]
 
 
-def _details(a: Any, b: Any) -> tuple[Any, Any]:
+def _details(a: Prepared, b: Prepared) -> tuple[Any, Any]:
     """Details that agree both ways and are clearly the best: points (N, 2) of each."""
-    sift: Any = cv2.SIFT_create(nfeatures=3000, contrastThreshold=0.02)  # type: ignore[attr-defined]
-    ka, da = sift.detectAndCompute(a, None)
-    kb, db = sift.detectAndCompute(b, None)
-    if da is None or db is None or len(ka) < 4 or len(kb) < 4:
+    if len(a.places) < 4 or len(b.places) < 4:
         return np.empty((0, 2), np.float32), np.empty((0, 2), np.float32)
-    da, db = (np.sqrt(d / np.maximum(d.sum(axis=1, keepdims=True), 1e-9)) for d in (da, db))
-    like = da @ db.T
+    like = a.looks @ b.looks.T
     best, back = np.argmax(like, axis=1), np.argmax(like, axis=0)
-    rows = np.arange(len(da))
+    rows = np.arange(len(like))
     first = like[rows, best]
     like[rows, best] = -1
     near, next_near = (np.sqrt(np.maximum(2 - 2 * s, 0)) for s in (first, like.max(axis=1)))
     keep = (back[best] == rows) & (near < RATIO * next_near)
-    points = (
-        np.array([k.pt for k in np.array(ka)[keep]], np.float32),
-        np.array([kb[i].pt for i in best[keep]], np.float32),
-    )
-    return points[0].reshape(-1, 2), points[1].reshape(-1, 2)
+    return a.places[keep], b.places[best[keep]]
 
 
 def _blocks(a: Any, b: Any, homography: Any) -> tuple[Float64, Float64, Float64, Float64]:
@@ -181,50 +201,76 @@ def _blocks(a: Any, b: Any, homography: Any) -> tuple[Float64, Float64, Float64,
     return np.array(here, float), np.asarray(there, float), np.array(likeness), np.array(tried)
 
 
-def areas(reference: Picture, other: Picture, found: Registration) -> tuple[Float64, Float64, Float64, Float64]:
-    """Mean light of areas that correspond: of the reference (N, 3), of the other (N, 3), weights (N,), middles (N, 2).
+@dataclass(frozen=True, eq=False)
+class Alike:
+    """Areas that correspond and are wholly usable: middles and radius in each picture's pixels, weights (N,)."""
+
+    here: Float64
+    there: Float64
+    radius: float
+    other_radius: float
+    weights: Float64
+
+
+def alike(reference: Picture, other: Picture, found: Registration) -> Alike:
+    """The areas of a registration that colours can be compared by.
 
     An area with an unusable pixel on either side is left out whole: dropping pixels of one side alone would bend its
     mean. Weight falls with contrast inside the area, where a small misplacement matters, and rises with likeness.
     """
-    mine, its, weights, kept = [], [], [], []
     radii = max(2.0, found.side * 0.45), max(2.0, found.side * 0.45 * found.scale)
-    for place, other_place, likeness in zip(found.here, found.there, found.likeness, strict=True):
-        looked = [
+    kept, weights = [], []
+    for n, (place, other_place, likeness) in enumerate(zip(found.here, found.there, found.likeness, strict=True)):
+        mine, its = (
             _area(picture, float(x), float(y), radius)
             for picture, (x, y), radius in zip((reference, other), (place, other_place), radii, strict=True)
-        ]
-        if looked[0] is None or looked[1] is None:
+        )
+        if mine is None or its is None:
             continue
-        (mean_a, spread_a, small_a), (mean_b, spread_b, small_b) = looked[0], looked[1]
-        uneven = float(np.std(small_a - small_b))  # even where blocks truly correspond, whatever exposure and balance
-        if uneven > UNEVEN:
-            continue
-        mine.append(mean_a)
-        its.append(mean_b)
-        weights.append(likeness / ((0.08 + uneven) * (0.15 + (spread_a + spread_b) / 2)))
-        kept.append(place)
+        uneven = float(np.std(mine[1] - its[1]))  # even where blocks truly correspond, whatever exposure and balance
+        if uneven <= UNEVEN:
+            kept.append(n)
+            weights.append(likeness / ((0.08 + uneven) * (0.15 + (mine[0] + its[0]) / 2)))
     w = np.array(weights)
-    return (
-        np.array(mine).reshape(-1, 3),
-        np.array(its).reshape(-1, 3),
+    return Alike(
+        found.here[kept].reshape(-1, 2),
+        found.there[kept].reshape(-1, 2),
+        radii[0],
+        radii[1],
         w / max(float(w.mean()), 1e-9) if len(w) else w,
-        np.array(kept).reshape(-1, 2),
     )
 
 
-def _area(picture: Picture, x: float, y: float, radius: float) -> tuple[Float64, float, Float64] | None:
-    """Mean, relative spread and 6 × 6 log brightness of an area; None where not all of it is usable."""
-    rows, columns = picture.rgb.shape[:2]
-    x0, x1 = max(0, int(x - radius)), min(columns, int(x + radius + 1))
-    y0, y1 = max(0, int(y - radius)), min(rows, int(y + radius + 1))
-    if x1 - x0 < 2 or y1 - y0 < 2 or picture.usable[y0:y1, x0:x1].mean() < USABLE:
+def area_means(values: Any, middles: Float64, radius: float) -> Float64:
+    """Mean (N, C) of a picture's values (H, W, C) over areas around their middles."""
+    boxes = [np.s_[_box(values.shape, float(x), float(y), radius)] for x, y in middles]
+    return np.array([values[box].reshape(-1, values.shape[-1]).mean(axis=0, dtype=np.float64) for box in boxes])
+
+
+def areas(reference: Picture, other: Picture, found: Registration) -> tuple[Float64, Float64, Float64, Float64]:
+    """Mean light of areas that correspond: of the reference (N, 3), the other (N, 3); weights (N,), middles (N, 2)."""
+    both = alike(reference, other, found)
+    mine = area_means(reference.rgb, both.here, both.radius).reshape(-1, 3)
+    its = area_means(other.rgb, both.there, both.other_radius).reshape(-1, 3)
+    return mine, its, both.weights, both.here
+
+
+def _box(shape: tuple[int, ...], x: float, y: float, radius: float) -> tuple[slice, slice]:
+    x0, x1 = max(0, int(x - radius)), min(shape[1], int(x + radius + 1))
+    y0, y1 = max(0, int(y - radius)), min(shape[0], int(y + radius + 1))
+    return slice(y0, y1), slice(x0, x1)
+
+
+def _area(picture: Picture, x: float, y: float, radius: float) -> tuple[float, Float64] | None:
+    """Relative spread and 6 × 6 log brightness of an area; None where not all of it is usable."""
+    box = _box(picture.rgb.shape, x, y, radius)
+    block = np.ascontiguousarray(picture.rgb[box], np.float32)
+    if min(block.shape[:2]) < 2 or picture.usable[box].mean() < USABLE:
         return None
-    block = np.ascontiguousarray(picture.rgb[y0:y1, x0:x1], np.float32)
     flat = block.reshape(-1, 3).astype(np.float64)
     mean = flat.mean(axis=0)
     if (mean <= 1e-4).any():
         return None
     grey = np.maximum(cv2.resize(block, (6, 6), interpolation=cv2.INTER_AREA).sum(axis=2), 0)
     spread = float(flat.std(axis=0).sum() / (abs(mean.sum()) + 1e-6))
-    return mean, spread, np.asarray(np.log2(grey + 0.05 * grey.mean() + 1e-6), dtype=np.float64)
+    return spread, np.asarray(np.log2(grey + 0.05 * grey.mean() + 1e-6), dtype=np.float64)

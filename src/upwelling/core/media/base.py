@@ -103,7 +103,8 @@ def finish(
     """Checks values and makes the Still; integers of ``bits`` (0: of their type) become 0…1."""
     pixels = to_rgb(path, pixels, notes)
     if pixels.dtype.kind == "u":
-        code = pixels.astype(np.float32) / np.float32(2**bits - 1 if bits else np.iinfo(pixels.dtype).max)
+        top = np.float32(2**bits - 1 if bits else np.iinfo(pixels.dtype).max)
+        code = np.divide(pixels, top, dtype=np.float32)  # without a second picture of floats
     else:
         code = np.ascontiguousarray(pixels, dtype=np.float32)
         bad = int(np.count_nonzero(~np.isfinite(code).all(axis=-1)))

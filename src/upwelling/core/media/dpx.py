@@ -87,7 +87,14 @@ def read(path: FilePath) -> Still:
     said = metadata["transfer"]
     tags = ColourTags(transfer=said) if said in ("BT.709", "linear", "printing density") else ColourTags()
     return finish(
-        path, pixels.astype(np.uint8 if bits == 8 else np.uint16), "DPX", depth, metadata, notes, bits=bits, tags=tags
+        path,
+        pixels.astype(np.uint8 if bits == 8 else np.uint16, copy=False),
+        "DPX",
+        depth,
+        metadata,
+        notes,
+        bits=bits,
+        tags=tags,
     )
 
 
@@ -128,14 +135,17 @@ def _values(
     if bits == 16 or (bits == 12 and packing):
         values = np.ascontiguousarray(lines[:, : 2 * count]).view(order + "u2")
         return values >> 4 if bits == 12 and packing == 1 else values
-    words = np.ascontiguousarray(lines[:, : (row - padding) // 4 * 4]).view(order + "u4").astype(np.uint64)
+    words = np.ascontiguousarray(lines[:, : (row - padding) // 4 * 4]).view(order + "u4")
     if bits == 10 and packing:
         # Three values fill a word from the top in RGB, from the bottom where one channel runs on.
         shifts = (22, 12, 2) if channels > 1 else (2, 12, 22)
         shifts = shifts if packing == 1 else tuple(s - 2 for s in shifts)  # type: ignore[assignment]
-        return np.stack([(words >> np.uint64(s)) & np.uint64(1023) for s in shifts], axis=-1).reshape(shape[0], -1)[
-            :, :count
-        ]
+        words = words.astype("=u4", copy=False)
+        values = np.empty((*words.shape, 3), np.uint16)
+        for place, by in enumerate(shifts):
+            np.bitwise_and(words >> np.uint32(by), np.uint32(1023), out=values[..., place], casting="unsafe")
+        return values.reshape(shape[0], -1)[:, :count]
+    words = words.astype(np.uint64)
     at = np.arange(count, dtype=np.uint64) * np.uint64(bits)
     word, shift = (at >> np.uint64(5)).astype(np.int64), at & np.uint64(31)
     following = np.minimum(word + 1, words.shape[1] - 1)

@@ -28,7 +28,7 @@ from upwelling.web.bench.first_pass import open_pass, pass_rows, pass_targets, s
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.layers import layers_shown
 from upwelling.web.bench.scope import BOUNDARIES
-from upwelling.web.bench.strip import shelf_of, strip_of
+from upwelling.web.bench.strip import other_of, shelf_of, strip_of
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.common.controls import controls
 from upwelling.web.footage.history import history_ends
@@ -78,11 +78,20 @@ ADDRESSES = (
 
 class Opened:
     """A shot as its page opens. ``changes``: whether who looks may change it; ``asked``: the frame wanted, or −1;
-    ``layer``: the layer to be taken in hand; ``user``: whose first pass it may be part of.
+    ``layer``: the layer to be taken in hand; ``user``: whose first pass it may be part of; ``beside``: number and frame
+    of a shot that it opens beside.
     """
 
     def __init__(
-        self, production: Production, shot: Shot, *, changes: bool, asked: int, layer: str = "", user: Any = None
+        self,
+        production: Production,
+        shot: Shot,
+        *,
+        changes: bool,
+        asked: int,
+        layer: str = "",
+        user: Any = None,
+        beside: tuple[int, int] | None = None,
     ) -> None:
         self.production, self.shot = production, shot
         self.settings, self.rules, self.settled = shot.settings, production.rule_set, shot.settled
@@ -92,6 +101,7 @@ class Opened:
         self.free = changes and self.works
         self.asked = asked if shot.first_frame <= asked <= shot.last_frame else shot.frame
         self.hand = layer
+        self.beside = beside
         self.walk = open_pass(production, user, shot) if user is not None and self.free else None
         self.by_table = isinstance(self.rules.rendering, LutRendering)
         self.look = looks_of(production).inherited(shot)
@@ -132,10 +142,23 @@ class Opened:
             "correction": correction_shown(self.shot),
             "layers": layers_shown(self.shot) if self.works else {},
             "compared": self._compared(),
+            "beside": self._opens_beside(),
             "camera": {"name": camera.name, "others": camera.shots.count() - 1} if camera else None,
             "outputs": [self.rules.output, *(d.output for d in self.rules.deliveries)],
             "shared_development": development.model_dump(mode="json") if self.shot.is_raw else None,
         }
+
+    def _opens_beside(self) -> dict[str, Any] | None:
+        """The shot that the page opens beside, at a frame of it; None where it is not there, or is this one."""
+        if self.beside is None:
+            return None
+        pk, frame = self.beside
+        other = self.production.shots.filter(pk=pk).exclude(pk=self.shot.pk).first()
+        if other is None:
+            return None
+        other.production = self.production
+        shown = other_of(self.production, other) if other.settled.is_settled else None
+        return shown and {**shown, "frame": min(max(frame, other.first_frame), other.last_frame)}
 
     def _compared(self) -> list[dict[str, str]]:
         """What the whole picture can be compared with beside other shots: unmanaged, and without one of its layers."""

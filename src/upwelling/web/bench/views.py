@@ -36,7 +36,16 @@ def bench(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
     if not ahead:
         remember(request, production, shot)
     layer, asked = request.GET.get("layer", ""), whole_or(request.GET.get("frame"), -1)
-    opened = Opened(production, shot, changes=may(request, "change"), asked=asked, layer=layer, user=request.user)
+    rows = [whole_or(part) for part in request.GET.get("beside", "").split(".")]
+    opened = Opened(
+        production,
+        shot,
+        changes=may(request, "change"),
+        asked=asked,
+        layer=layer,
+        user=request.user,
+        beside=(rows[0], rows[1]) if len(rows) == 2 else None,
+    )
     # What waits to be said to the person is said on a page that they see.
     unsaid: dict[str, Any] = {"messages": []} if ahead else {}
     return render(request, "bench/bench.html", {**opened.words(), "data": opened.data(), **unsaid})

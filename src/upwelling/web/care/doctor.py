@@ -21,6 +21,7 @@ from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.models import Job
 from upwelling.web.jobs.supervisor import worker_runs
 from upwelling.web.jobs.sweeping import SWEEPS, spooled
+from upwelling.web.jobs.work import Lane
 
 OVERDUE = timedelta(hours=12)
 """Work that has run for longer without an end is named. Our own choice."""
@@ -114,11 +115,16 @@ def _work() -> Iterator[Ailment]:
             grave=False,
         )
     waiting = Job.objects.filter(state__in=(Job.State.WAITING, Job.State.RUNNING)).count()
-    for lane, words in (("quick", "reads files and bakes"), ("render", "renders deliveries")):
-        if not worker_runs(lane):  # type: ignore[arg-type]
+    works: dict[Lane, str] = {
+        "quick": "reads files and bakes",
+        "render": "renders deliveries",
+        "aside": "makes the wall's pictures",
+    }
+    for lane, words in works.items():
+        if not worker_runs(lane):
             yield Ailment(
                 f"The worker that {words} does not run; {waiting} pieces of work wait or stand still.",
-                "Start the server (`make run`, or your service): it starts both workers.",
+                "Start the server (`make run`, or your service): it starts all workers.",
                 grave=waiting > 0,
             )
 

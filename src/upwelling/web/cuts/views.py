@@ -145,6 +145,7 @@ def play(request: HttpRequest, production: Production, cut: Cut) -> HttpResponse
         {
             "number": one.number,
             "name": shot.name,
+            "shot": shot.pk,
             "first": one.first,
             "frames": min(one.record_frames, shot.last_frame - (one.first or 0) + 1),
             "record": one.event.label(one.record),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from django.db.models import Case, Q, QuerySet, TextField, Value, When
+from django.db.models import Case, F, Q, QuerySet, TextField, Value, When
 from django.db.models.functions import Cast
 
 from upwelling.core.media.timecode import Timecode
@@ -23,6 +23,7 @@ ORDERS: dict[str, tuple[str, tuple[Any, ...]]] = {
     "name": ("name", ("name", "pk")),
     "state": ("what is known", (STATE_ORDER, "name", "pk")),
     "encoding": ("encoding", ("in_force", "name", "pk")),
+    "group": ("group", (F("group__name").asc(nulls_last=True), *IN_ORDER)),
     "new": ("newest", ("-pk",)),
     "length": ("length", ("-frames", "name", "pk")),
 }

@@ -146,8 +146,16 @@ def _alike(shot: Shot) -> Still:
     return Still(np.zeros((1, 1, 3), np.float32), shot.container, depth)
 
 
+def _named(error: UnreadableFile, shot: Shot) -> UnreadableFile:
+    """The same of a file by the name that a person knows it by."""
+    return type(error)(shot.original_name, error.problem)
+
+
 def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, ...]) -> Frame:
-    footage = shot.footage
+    try:
+        footage = shot.footage
+    except UnreadableFile as error:
+        raise _named(error, shot) from None
     if isinstance(footage, Raw):
         half = footage.frame(quality="half")
         working, factor = reduced(half.code)
@@ -156,8 +164,8 @@ def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, .
     def decode() -> Still:
         try:
             return footage.frame(number, reading)
-        except UnreadableFile as error:  # by the name a person knows it by
-            raise type(error)(shot.original_name, error.problem) from None
+        except UnreadableFile as error:
+            raise _named(error, shot) from None
 
     large = shot.width * shot.height * 12 > settings.FRAME_MEMORY // 2
     still = on_disk(shot.sha256, f"{number}-{reading}", _alike(shot), decode) if large else decode()

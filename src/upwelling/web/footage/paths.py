@@ -21,8 +21,9 @@ from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 
 
-def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") -> Path:
-    """Under a shot's settings or others, for the main output or a delivery by its name.
+def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "", *, checked: bool = True) -> Path:
+    """Under a shot's settings or others, for the main output or a delivery by its name. Not ``checked``, what its
+    stages refuse is told only where it is used.
 
     While its encoding is not settled, or colour management is off, nothing is computed from its codes: they are shown
     as they are, every stage off.
@@ -62,7 +63,8 @@ def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "") ->
         ),
         display=display,
     )
-    path.at(shot.frame).segments()
+    if checked:
+        path.at(shot.frame).segments()
     return path
 
 

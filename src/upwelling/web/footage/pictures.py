@@ -88,13 +88,22 @@ def thumbnail_file(
 
 def kept_picture(shot: Shot, name: str, make: Callable[[], bytes]) -> FilePath:
     """The file of a small JPEG of a shot, made when it is first asked for."""
-    place = FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{name}.jpg"
+    place = kept_place(shot, f"{name}.jpg")
     if not place.exists():
-        place.parent.mkdir(parents=True, exist_ok=True)
-        data = make()
-        with whole_file(place) as temporary:
-            temporary.write_bytes(data)
+        keep(place, make())
     return place
+
+
+def kept_place(shot: Shot, name: str) -> FilePath:
+    """Where something made of a shot is kept, that can be made again."""
+    return FilePath(settings.FILES) / "thumbnails" / shot.sha256[:2] / f"{shot.sha256[:24]}-{name}"
+
+
+def keep(place: FilePath, data: bytes) -> None:
+    """Puts data there whole or not at all."""
+    place.parent.mkdir(parents=True, exist_ok=True)
+    with whole_file(place) as temporary:
+        temporary.write_bytes(data)
 
 
 def swatch(rgb_linear: Any, path: Path) -> str:

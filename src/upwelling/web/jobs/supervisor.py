@@ -167,7 +167,7 @@ class Supervisor:
             if self.lane == "quick" and time.monotonic() - self.swept > settings.SWEEP_SECONDS:
                 sweep()
                 self.swept = time.monotonic()
-            if self.hand is None and self.lane == "quick":
+            if self.hand is None and self.lane != "render":
                 self.hand = Hand(self.lock.fileno(), self.lane)  # it warms up while nothing waits
             time.sleep(LOOK)
             return

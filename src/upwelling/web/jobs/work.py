@@ -12,7 +12,7 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from django.conf import settings
 from django.db import models, transaction
@@ -21,8 +21,11 @@ from upwelling.web.jobs.models import Job, Task
 
 logger = logging.getLogger(__name__)
 Perform = Callable[[int], Any]
-Lane = Literal["quick", "render"]
-"""Each lane is worked off by a process of its own, so that long renders make nothing else wait."""
+Lane = Literal["quick", "render", "aside"]
+"""Each lane is worked off by a process of its own, so that long renders make nothing else wait; what a page
+shows bit by bit is done aside, and takes the processor, as renders do, only when nobody else wants it.
+"""
+LANES: tuple[Lane, ...] = get_args(Lane)
 
 
 @dataclass(frozen=True)

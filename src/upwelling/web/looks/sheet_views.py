@@ -1,82 +1,36 @@
-"""The contact sheet: many shots under several Looks side by side, and giving one to many."""
+"""Giving a Look to many shots that stand side by side under several, and grouping them."""
 
 from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.web.bench.share_views import take_back_and_say
-from upwelling.web.bench.strip import grouped
-from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, typed_number, whole_or
-from upwelling.web.footage.finding import chosen_numbers, found, shot_finder
+from upwelling.web.footage.finding import chosen_numbers
 from upwelling.web.footage.giving import give_look
-from upwelling.web.footage.listing import loaded, managed
-from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.listing import managed
 from upwelling.web.footage.look_services import make_group, set_group
 from upwelling.web.footage.models import SharedChange
-from upwelling.web.footage.paths import listed_settings_of, problem_of
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
-
-MOST_COLUMNS, EACH = 5, 40
-"""Looks side by side, and shots on one page."""
 
 
 @require_GET
 @production_view()
 def sheet(request: HttpRequest, production: Production) -> HttpResponse:
-    """Rows of shots, a column as each is now and one for each chosen Look at one strength."""
-    table = looks_of(production)
-    asked_for = shot_finder(request.GET, production)
-    page = page_of(request, found(asked_for, managed(production)), EACH)
-    shots = [shot for shot in loaded(production, page.object_list) if not problem_of(shot)]
-    offered = list(table.offered)
-    asked = request.GET.getlist("look")
-    columns = [v for v in offered if str(v.look) in asked][:MOST_COLUMNS] if asked else offered[:3]
-    strength = request.GET.get("strength", "100")
-    strength = str(min(whole_or(strength, 100), 100))
-    rows = []
-    for camera, listed in grouped(shots):
-        lines = []
-        for shot in listed:
-            now = table.in_force(shot, listed_settings_of(shot))
-            at = reverse("look-picture", args=[production.slug, shot.pk])
-            lines.append(
-                {
-                    "shot": shot,
-                    "now": now,
-                    "cells": [
-                        {
-                            "look": v,
-                            "picture": f"{at}?look={v.look}&strength={strength}"
-                            f"&v={v.version}-{shot.version}-{shot.frame}",
-                            "is_now": now.version is not None and now.version.look == v.look,
-                        }
-                        for v in columns
-                    ],
-                }
-            )
-        rows.append((camera, lines))
-    return render(
-        request,
-        "looks/sheet.html",
-        {
-            "rows": rows,
-            "page": page,
-            "finder": asked_for,
-            "columns": columns,
-            "offered": offered,
-            "strength": strength,
-            "groups": production.groups.all(),
-            "picked": {v.look for v in columns},
-            "most": MOST_COLUMNS,
-            "past": production.shared_changes.filter(source="the Looks page").select_related("created_by", "job")[:4],
-        },
-    )
+    """Where shots stood under several Looks: that is the wall now."""
+    asked = request.GET.copy()
+    asked.setlist("column", ["", *asked.pop("look")] if "look" in asked else [])
+    asked["by"] = "looks"
+    return redirect(f"{_wall(production)}?{asked.urlencode()}")
+
+
+def _wall(production: Production) -> str:
+    return reverse("wall", args=[production.slug])
 
 
 @require_POST
@@ -108,9 +62,7 @@ def give(request: HttpRequest, production: Production) -> HttpResponse:
         case _:
             raise Refused("Choose what to do with the shots.")
     back = request.POST.get("back", "")
-    return redirect(
-        back if back.startswith(f"/p/{production.slug}/looks/") else reverse("look-sheet", args=[production.slug])
-    )
+    return redirect(back if back.startswith(_wall(production)) else f"{_wall(production)}?by=looks")
 
 
 @require_POST
@@ -118,4 +70,4 @@ def give(request: HttpRequest, production: Production) -> HttpResponse:
 def take_back(request: HttpRequest, production: Production, change: int) -> HttpResponse:
     """Undoes a giving on all its shots at once."""
     take_back_and_say(request, get_object_or_404(SharedChange, pk=change, production=production))
-    return redirect("look-sheet", production.slug)
+    return redirect(f"{_wall(production)}?by=looks")

@@ -157,8 +157,7 @@ def create(request: HttpRequest, production: Production) -> HttpResponse:
     else:
         raise Refused("Choose what the Look is made from.")
     messages.success(
-        request,
-        f"{look.name} is in the library. Give it to shots on the contact sheet, to a group, or to the production.",
+        request, f"{look.name} is in the library. Give it to shots on the wall, to a group, or to the production."
     )
     return redirect("look", production.slug, look.pk)
 

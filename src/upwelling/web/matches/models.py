@@ -19,7 +19,9 @@ class MatchRun(Authored):
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="match_runs")
     method = models.CharField(max_length=20)
     reference = models.JSONField(default=dict)
-    """``kind`` (shot, shelf, neighbour, or itself), ``pk`` and, for a shot, ``frame``."""
+    """``kind`` (shot, shelf, neighbour, itself, or each), ``pk`` and, for a shot, ``frame``; of each, ``of``: by shot
+    its frame, the other shot, and that one's frame.
+    """
     reference_name = models.CharField(max_length=120, blank=True)
     set_aside = models.BooleanField(default=False)
     """Whether what the shots have already is switched off where a proposal is accepted."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -42,9 +42,11 @@ def start_run(
     pk: int = 0,
     *,
     set_aside: bool = False,
+    each: Mapping[int, Sequence[int]] | None = None,
 ) -> MatchRun:
-    """Begins matching shots to a shot, a reference on the shelf (``kind`` shelf) or each to its neighbour; raises
-    Refused. With ``set_aside`` what the shots have already is switched off where a proposal is accepted.
+    """Begins matching shots to a shot, a reference on the shelf (``kind`` shelf), each to its neighbour, or (``kind``
+    each) as ``each`` says: by shot its frame, the other shot, and that one's frame; raises Refused. With ``set_aside``
+    what the shots have already is switched off where a proposal is accepted.
     """
     if method == FIRST:
         kind = "itself"
@@ -59,6 +61,11 @@ def start_run(
     name = "the neighbour in its group"
     if kind == "itself":
         name = "itself"
+    elif kind == "each":
+        name, said = (
+            "the one beside it",
+            {"kind": kind, "of": {str(number): list(row) for number, row in (each or {}).items()}},
+        )
     elif kind != "neighbour":
         reference = reference_of(loaded(production, numbers[:1])[0], kind, pk, None)
         name, said = reference.name, {"kind": kind, "pk": pk, "frame": reference.frame}
@@ -112,7 +119,8 @@ def _made(run: MatchRun, shot: Shot, settings: ShotSettings) -> tuple[Match, Sho
     if run.method == FIRST:
         return *proposed(shot, settings), "itself"
     reference = _reference(run, shot)
-    made, said = found(shot, frame_of(shot), settings, reference, run.method)
+    at = run.reference["of"][str(shot.pk)][0] if run.reference["kind"] == "each" else None
+    made, said = found(shot, frame_of(shot, at), settings, reference, run.method)
     return made, put_into(settings, made, said, reference) if made.steps else settings, reference.name[:120]
 
 
@@ -128,6 +136,9 @@ def _kept(run: MatchRun, settings: ShotSettings) -> ShotSettings:
 
 def _reference(run: MatchRun, shot: Shot) -> Reference:
     kind = run.reference["kind"]
+    if kind == "each":
+        _, pk, frame = run.reference["of"][str(shot.pk)]
+        return reference_of(shot, "shot", pk, frame)
     if kind != "neighbour":
         return reference_of(shot, kind, run.reference["pk"], run.reference.get("frame"))
     if shot.group_id is None:

@@ -46,10 +46,10 @@ def scope_url(kind: str, signal: Float32, light: Float32, gamut: Primaries, weig
         shades = level_picture(parade(signal, spans), *signal.shape[:2])
     else:
         shades = level_picture(waveform(signal, weights, spans), *signal.shape[:2])
-    return "data:image/png;base64," + base64.b64encode(png(_coloured(shades[:, ::-1], kind))).decode()
+    return "data:image/png;base64," + base64.b64encode(png(coloured(shades[:, ::-1], kind))).decode()
 
 
-def _coloured(shades: Any, kind: str) -> Any:
+def coloured(shades: Any, kind: str) -> Any:
     """Planes (P, rows, columns) as RGB: three planes side by side in their colours, one in grey."""
     if len(shades) == 3 and kind == "parade":
         planes = []

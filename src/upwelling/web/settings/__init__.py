@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "upwelling.web.care",
     "upwelling.web.deliveries",
     "upwelling.web.bakes",
+    "upwelling.web.wall",
     "upwelling.web.outputs",
     "upwelling.web.looks",
     "upwelling.web.cuts",

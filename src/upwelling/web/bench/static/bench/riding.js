@@ -7,6 +7,12 @@ export const riding = {
     window.addEventListener("pagehide", () => this.packRide(), { signal: this.leaving.signal });
     const ride = this.rideFound();
     if (ride) this.unpackRide(ride);
+    if (this.data.beside) this.openBeside(this.data.beside);
+  },
+  // What the address asks to stand beside, at its frame: it comes before what rides along.
+  openBeside(other) {
+    this.offer(other);
+    Object.assign(this, { against: `shot:${other.pk}`, compare: "beside", otherFrame: other.frame });
   },
   packRide(inPage = false) {
     const { width, height } = this.data.frame,

@@ -1,9 +1,12 @@
 // A cut played over its joins: runs of frames are asked of each event's shot ahead of time and shown at the cut's rate.
-import { token } from "../js/http.js";
+import { post, token } from "../js/http.js";
 
 const RUN = 12;
 const AHEAD = 36;
 const KEPT = 240;
+// How often, and after how many milliseconds, parades are asked for again that are being made.
+const SCOPE_TURNS = 40;
+const SCOPE_WAIT = 250;
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("cut", () => ({
@@ -42,6 +45,8 @@ document.addEventListener("alpine:init", () => {
       }
       this.events = events;
       this.last = Math.max(begin - 1, 0);
+      const joined = events.find((one) => String(one.number) === new URLSearchParams(window.location.search).get("join"));
+      if (joined) [this.at, this.joins] = [joined.begin, joined.begin > 0];
       this.frames = new Map();
       this.asked = new Set();
       this.show();
@@ -102,6 +107,26 @@ document.addEventListener("alpine:init", () => {
       this.fetchRun(this.at);
       if (this.joins && this.event.begin > 0) this.fetchRun(this.event.begin - 1);
       this.draw();
+      this.showScopes();
+    },
+    // The parades of both frames of a join, while the first one is on the screen; else none.
+    async showScopes() {
+      const one = this.event,
+        before = one && this.joins && this.at === one.begin ? this.eventAt(one.begin - 1) : null,
+        asked = (this.scopesAsked = (this.scopesAsked || 0) + 1),
+        images = [this.$refs.scopeBefore, this.$refs.scopeHere];
+      for (const image of images) image.hidden = true;
+      if (!before) return;
+      const places = [[before.shot, before.first + before.frames - 1], [one.shot, one.first]];
+      for (let turn = 0; turn < SCOPE_TURNS && asked === this.scopesAsked; turn++) {
+        const answer = await (await post(this.$root.dataset.tiles, { places, by: "shots", column: [""], joins: true })).json();
+        if (asked !== this.scopesAsked) return;
+        answer.rows.forEach((row, n) => {
+          if (row.cells[0].made) Object.assign(images[n], { src: row.cells[0].parade, hidden: false });
+        });
+        if (!answer.missing) return;
+        await new Promise((done) => setTimeout(done, SCOPE_WAIT));
+      }
     },
     draw() {
       const drawn = this.put(this.$refs.picture, this.at);
@@ -162,6 +187,18 @@ document.addEventListener("alpine:init", () => {
     pick(event) {
       this.go(this.events[Number(event.currentTarget.dataset.at)].begin);
     },
+    // From join to join, with both of its frames in sight.
+    nextJoin() {
+      this.joins = true;
+      this.playing = false;
+      this.next();
+    },
+    previousJoin() {
+      this.joins = true;
+      this.playing = false;
+      const one = this.event;
+      this.go(this.at > one.begin && one.begin > 0 ? one.begin : (this.eventAt(one.begin - 1) || one).begin);
+    },
     toggleJoins() {
       this.joins = !this.joins;
       this.show();
@@ -171,6 +208,8 @@ document.addEventListener("alpine:init", () => {
       if (event.key === " " && !typing) this.toggle();
       else if (event.key === "PageUp") this.previous();
       else if (event.key === "PageDown") this.next();
+      else if (event.key === "j") this.nextJoin();
+      else if (event.key === "J") this.previousJoin();
       else if (event.key === "ArrowLeft" && !typing) this.go(this.at - 1);
       else if (event.key === "ArrowRight" && !typing) this.go(this.at + 1);
       else return;

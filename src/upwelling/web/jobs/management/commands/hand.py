@@ -17,7 +17,7 @@ from django.utils.module_loading import autodiscover_modules
 from upwelling.core.warm import warm
 from upwelling.web.common.errors import of_the_machine
 from upwelling.web.jobs.lifeline import end_with_parent
-from upwelling.web.jobs.work import run
+from upwelling.web.jobs.work import LANES, run
 
 logger = logging.getLogger(__name__)
 RENDER_NICE = 19
@@ -28,7 +28,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("parent", type=int)
-        parser.add_argument("--lane", choices=["quick", "render"], default="quick")
+        parser.add_argument("--lane", choices=LANES, default="quick")
 
     def handle(self, *args: Any, **options: Any) -> None:
         end_with_parent(options["parent"], signal.SIGKILL)
@@ -36,11 +36,11 @@ class Command(BaseCommand):
         os.dup2(2, 1)  # what libraries print is no answer
         autodiscover_modules("tasks")
         warm()  # waits while the server compiles, then loads: never the same twice side by side
-        if options["lane"] == "render":
+        if options["lane"] != "quick":
             # And every process it starts: whatever a person waits for goes first.
             os.nice(RENDER_NICE)
             os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
-        elif settings.TASK_MEMORY:
+        if options["lane"] != "render" and settings.TASK_MEMORY:
             resource.setrlimit(resource.RLIMIT_AS, (settings.TASK_MEMORY, settings.TASK_MEMORY))
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
         print("ready", file=answers)

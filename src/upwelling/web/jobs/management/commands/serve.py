@@ -15,6 +15,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
 from upwelling.core.warm import warm
+from upwelling.web.jobs.work import LANES
 from upwelling.web.server import serve
 from upwelling.web.wsgi import application
 
@@ -40,7 +41,7 @@ class Command(BaseCommand):
             call_command("seed_kilnlight", stdout=self.stdout)
         self.stopping = threading.Event()
         self.workers: dict[str, subprocess.Popen[bytes]] = {}
-        for lane in ("quick", "render"):
+        for lane in LANES:
             threading.Thread(target=self.keep_worker, args=(lane,), daemon=True).start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:

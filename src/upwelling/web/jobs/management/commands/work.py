@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand, CommandParser
 from django.utils.module_loading import autodiscover_modules
 
 from upwelling.web.jobs.supervisor import Supervisor
+from upwelling.web.jobs.work import LANES
 
 
 class Command(BaseCommand):
@@ -17,7 +18,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("parent", type=int, nargs="?", default=0, help="the process it ends with; none by itself")
-        parser.add_argument("--lane", choices=["quick", "render"], default="quick", help="which work it does")
+        parser.add_argument("--lane", choices=LANES, default="quick", help="which work it does")
 
     def handle(self, *args: Any, **options: Any) -> None:
         autodiscover_modules("tasks")
