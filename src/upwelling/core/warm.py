@@ -12,6 +12,7 @@ from upwelling.core.engine import OPCODES, compile_operations, number_opcodes, r
 from upwelling.core.kernels import compiling, is_compiled
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.lut.formats.cube import format_cube, parse_cube
+from upwelling.core.media.dpx_kernel import unpack_tens
 from upwelling.core.media.ycbcr import Planes, to_rgb_code
 from upwelling.core.operations import Affine
 from upwelling.core.raw.mosaic import QUALITIES, Mosaic
@@ -61,6 +62,7 @@ def _rest() -> None:
     clip_view(picture, picture, 1.0, 0.0, 1.0)
     to_bytes(picture)
     flat = np.full((8, 8), 512, np.uint16)
+    unpack_tens(np.zeros(4, np.uint32), *np.arange(3, dtype=np.uint32), np.zeros((4, 3), np.uint16))
     to_rgb_code(Planes(flat, flat[:, ::2], flat[:, ::2], 10), "BT.709", "legal")
     for quality in QUALITIES:
         Mosaic(flat).camera_rgb(quality)

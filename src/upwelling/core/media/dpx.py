@@ -16,6 +16,7 @@ import numpy as np
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Container, Depth, Still, check_size, finish, quantise
+from upwelling.core.media.dpx_kernel import unpack_tens
 from upwelling.core.media.own_mark import said_by, words_for
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import from_bcd
@@ -129,7 +130,8 @@ def _values(
     if len(data) < start + row * shape[0] - padding:
         raise UnreadableFile(path, "the file is cut short. Copy it again from the source.")
     body = np.frombuffer(data, np.uint8, count=min(row * shape[0], len(data) - start), offset=start)
-    lines = np.pad(body, (0, row * shape[0] - body.size)).reshape(shape[0], row)
+    missing = row * shape[0] - body.size  # the last line's padding
+    lines = (np.pad(body, (0, missing)) if missing else body).reshape(shape[0], row)
     if bits == 8:
         return lines[:, :count]
     if bits == 16 or (bits == 12 and packing):
@@ -142,8 +144,7 @@ def _values(
         shifts = shifts if packing == 1 else tuple(s - 2 for s in shifts)  # type: ignore[assignment]
         words = words.astype("=u4", copy=False)
         values = np.empty((*words.shape, 3), np.uint16)
-        for place, by in enumerate(shifts):
-            np.bitwise_and(words >> np.uint32(by), np.uint32(1023), out=values[..., place], casting="unsafe")
+        unpack_tens(words.reshape(-1), *(np.uint32(by) for by in shifts), values.reshape(-1, 3))
         return values.reshape(shape[0], -1)[:, :count]
     words = words.astype(np.uint64)
     at = np.arange(count, dtype=np.uint64) * np.uint64(bits)

@@ -10,6 +10,7 @@ from functools import cached_property
 from pathlib import Path as FilePath
 from typing import Any
 
+import cv2
 import numpy as np
 
 from upwelling.core.match.light import space_of
@@ -123,8 +124,8 @@ def drawn(shot: Shot, number: int, path: Path, regions: Mapping[str, Region]) ->
 
 def _luma(made: FrameValues, inside: Any) -> float:
     """Mean luma of the display's signal, 0…1."""
-    signal = made.signal[inside] if inside.any() else made.signal.reshape(-1, 3)
-    return round(float(luma_of(signal.mean(axis=0, dtype=np.float64), luma_weights(made.path))), 5)
+    mean = cv2.mean(made.signal, inside.astype(np.uint8) if inside.any() else None)[:3]
+    return round(float(luma_of(np.array(mean), luma_weights(made.path))), 5)
 
 
 def _region(made: FrameValues, region: Region) -> dict[str, float | None]:

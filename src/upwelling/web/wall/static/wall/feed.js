@@ -2,8 +2,8 @@
 // then to see what changed elsewhere.
 import { post } from "../js/http.js";
 
-const SOON = 200,
-  TURNS = 12,
+const SOON = 300,
+  TURNS = 8,
   LATER = 3000,
   REST = 2500;
 
