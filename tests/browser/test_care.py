@@ -1,7 +1,6 @@
 """Looking after people and productions in the browser, and two servers on one data folder."""
 
 import re
-from pathlib import Path
 
 import pytest
 
@@ -14,30 +13,6 @@ P = "/p/kilnlight/"
 @pytest.fixture
 def page(sign_in, server, brought_in):
     return sign_in()
-
-
-def test_a_note_is_written_on_the_bench_and_stands_in_the_hand_over(page, server):
-    page.goto(f"{server}{P}bench/")
-    pictured(page)
-    page.click(".pick[data-stage=input]")
-    page.fill("textarea[aria-label^='A note on']:visible", "Was the ND filter on?")
-    page.check("input[name=question]:visible")
-    page.click("button:text-is('Note it'):visible")
-    pictured(page)
-    page.goto(f"{server}{P}")
-    page.select_option("select[name=note]", "open")
-    page.wait_for_selector("text=1 found")
-    page.goto(f"{server}{P}handover/")
-    page.wait_for_selector("li:has-text('Was the ND filter on?')")
-    with page.expect_download() as got:
-        page.click("text=Download it")
-    assert "Was the ND filter on?" in Path(got.value.path()).read_text(encoding="utf-8")
-    page.goto(f"{server}{P}bench/")
-    pictured(page)
-    page.click(".pick[data-stage=input]")
-    page.click("button:text-is('Answered'):visible")
-    page.goto(f"{server}{P}?note=open")
-    page.wait_for_selector("text=No shot is like that")
 
 
 def test_people_are_added_and_what_was_done_is_found_in_the_record(page, server):

@@ -61,6 +61,8 @@ def addresses(production, shot):
         f"{p}/looks/",
         f"{p}/looks/{look.pk}/",
         f"{p}/wall/",
+        f"{p}/remarks/",
+        f"{p}/bench/{shot.pk}/remarks/",
         f"{p}/wall/sheet/?as=png",
         f"{p}/looks/picture/{shot.pk}/?look={look.pk}",
         f"{p}/looks/{look.pk}/look.json",
@@ -73,7 +75,6 @@ def addresses(production, shot):
     changes = [
         f"{p}/people/",
         f"{p}/about/",
-        f"{p}/notes/",
         f"{p}/copy/",
         f"{p}/rules/",
         f"{p}/intake/upload/",

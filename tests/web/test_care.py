@@ -1,4 +1,4 @@
-"""People, their accounts and sessions; the record; a production's life; notes and the hand-over report."""
+"""People, their accounts and sessions; the record; a production's life; the hand-over report."""
 
 import html
 import re
@@ -21,7 +21,7 @@ from upwelling.web.footage.look_services import create_look
 from upwelling.web.footage.models import Camera, Shot
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.productions import accounts
-from upwelling.web.productions.models import Entry, Member, Note, Production, Rights
+from upwelling.web.productions.models import Entry, Member, Production, Remark, Rights
 
 P, PASSWORD = "/p/kilnlight/", "x" * 12
 
@@ -200,46 +200,20 @@ def test_a_copy_has_what_a_production_is_set_up_with_and_no_footage(shot, as_, p
     assert as_("vera").post(f"{P}copy/", {"name": "Mine"}).status_code == 403
 
 
-# --- notes and the report
-def test_notes_are_written_answered_and_shown_where_they_matter(shot, as_):
-    tess = as_("tess")
-    written = {"what": "write", "kind": "shot", "number": shot.pk, "name": shot.name, "back": f"{P}bench/{shot.pk}/"}
-    answer = tess.post(f"{P}notes/", {**written, "text": "Filter was on?", "question": "on"})
-    assert answer.url == f"{P}bench/{shot.pk}/"
-    assert "Filter was on?" in as_("vera").get(f"{P}bench/{shot.pk}/").content.decode()
-    assert shot.name in as_("vera").get(f"{P}?note=open").content.decode().split("<tbody>")[1]
-    assert "is like that" in as_("vera").get(f"{P}?note=open&find=zz").content.decode()
-    note = Note.objects.get()
-    tess.post(f"{P}notes/", {"what": "answered", "note": note.pk})
-    assert not Note.objects.get().is_open
-    assert "No shot is like that" in as_("vera").get(f"{P}?note=open").content.decode()
-    tess.post(f"{P}notes/", {"what": "remove", "note": note.pk})
-    assert not Note.objects.exists()
-
-
-@pytest.mark.parametrize(
-    ("sent", "words"),
-    [({"text": "  ", "kind": "shot"}, "needs words"), ({"text": "x", "kind": "moon"}, "nothing of that kind")],
-)
-def test_notes_that_cannot_be_are_refused(production, as_, sent, words):
-    page = as_("tess").post(f"{P}notes/", {"what": "write", "back": "https://elsewhere.example/", **sent}, follow=True)
-    assert words in said(page)[-1]
-    assert page.redirect_chain[0][0] == f"{P}about/"
-
-
+# --- the report
 def test_the_hand_over_report_says_what_is_otherwise(shot, as_):
     kin, tess = shot.production, as_("tess")
     camera = Camera.objects.create(production=kin, name="A-cam", encoding="S-Log3/S-Gamut3.Cine")
     Shot.objects.filter(pk=shot.pk).update(camera=camera, encoding="V-Log/V-Gamut", range="legal")
     apply_settings(shot, None, ShotSettings(display_on=False), version=shot.version, label="display off")
-    Note.objects.create(production=kin, kind="camera", number=camera.pk, name="A-cam", text="Rented on Monday")
-    Note.objects.create(production=kin, kind="production", text="Which monitor?", question=True)
+    Remark.objects.create(production=kin, kind="camera", number=camera.pk, name="A-cam", text="Rented on Monday")
+    Remark.objects.create(production=kin, kind="production", text="Which monitor?", question=True)
     report = report_of(kin)
     assert "Warm" not in report.given
     assert report.people == [("tess", "technician"), ("vera", "viewer")]
     assert [one.what for one in report.exceptions] == [["encoding V-Log/V-Gamut", "legal range", "display off"]]
-    assert (report.cameras[0].shots, report.cameras[0].notes[0].text) == (1, "Rented on Monday")
-    assert [note.text for note in report.open] == ["Which monitor?"]
+    assert (report.cameras[0].shots, report.cameras[0].remarks[0].text) == (1, "Rented on Monday")
+    assert [one.text for one in report.open] == ["Which monitor?"]
     page = tess.get(f"{P}handover/").content.decode()
     file = as_("vera").get(f"{P}handover/file/")
     for words in ("Rented on Monday", "Which monitor?", "display off", "V-Log/V-Gamut", "None were made"):

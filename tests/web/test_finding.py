@@ -15,7 +15,7 @@ from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.listing import with_settled
 from upwelling.web.footage.models import Camera, Shot, ShotGroup
 from upwelling.web.productions.forms import encoding_choices
-from upwelling.web.productions.notes import write_note
+from upwelling.web.productions.remarks import write_remark
 
 P = "/p/kilnlight/"
 PAGES = ["", "intake/", "wall/", "bakes/cdl/", "match/"]
@@ -128,9 +128,9 @@ def test_bakes_are_removed_unless_cited_and_their_names_differ(shot, as_, people
     one, two = (start_bake(shot, people["tess"], order_for(shot, WISH)) for _ in range(2))
     assert two.file_name == one.file_name.replace(".cube", "_2.cube")
     assert "is being baked" in remove(as_, two)
-    write_note(production, people["tess"], ("bake", one.pk, one.file_name), "Which monitor?", question=True)
+    write_remark(production, people["tess"], ("bake", one.pk, one.file_name), "Which monitor?", question=True)
     shown = {
-        asked: list(as_("vera").get(f"/p/{production.slug}/bakes/?note={asked}").context["bakes"])
+        asked: list(as_("vera").get(f"/p/{production.slug}/bakes/?remark={asked}").context["bakes"])
         for asked in ("any", "open")
     }
     assert shown == {"any": [one], "open": [one]}

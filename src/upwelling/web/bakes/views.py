@@ -31,7 +31,7 @@ from upwelling.web.footage.listing import choices, managed
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.conflicts import as_seen, only_changed
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.notes import ASKED, noted
+from upwelling.web.productions.remarks import ASKED, remarked
 from upwelling.web.productions.rules import Rules
 from upwelling.web.productions.services import on_fresh_rules, set_rules
 
@@ -51,7 +51,7 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
     chosen = every.filter(verdict=asked["verdict"]) if asked["verdict"] else every
     if asked["camera"]:
         chosen = chosen.filter(shot__camera=int(asked["camera"]))
-    chosen = noted(chosen, "bake", asked["note"])
+    chosen = remarked(chosen, "bake", asked["remark"])
     chosen = made_by(asked, chosen, ("file_name", "shot_name"), ORDERS)
     page = page_of(request, chosen.select_related("job", "created_by"), EACH)
     rows = with_shots(production, list(page.object_list))
@@ -89,7 +89,7 @@ def _choices(production: Production) -> list[Choice]:
     return [
         Choice("verdict", "any verdict", [(verdict, verdict) for verdict in VERDICTS]),
         Choice("camera", "any camera", cameras),
-        Choice("note", "any notes", ASKED),
+        Choice("remark", "any remarks", ASKED),
     ]
 
 

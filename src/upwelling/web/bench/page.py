@@ -27,6 +27,7 @@ from upwelling.web.bench.column import column, shared_strata, trim_fits
 from upwelling.web.bench.first_pass import open_pass, pass_rows, pass_targets, standing_of
 from upwelling.web.bench.hlg import hlg_ways
 from upwelling.web.bench.layers import layers_shown
+from upwelling.web.bench.remarks import remark_rows
 from upwelling.web.bench.scope import BOUNDARIES
 from upwelling.web.bench.strip import other_of, shelf_of, strip_of
 from upwelling.web.bench.tone_plot import tone_points
@@ -72,6 +73,7 @@ ADDRESSES = (
     "share",
     "strip",
     "mark-region",
+    "remark-at-frame",
 )
 """Names of the addresses that the page's script asks."""
 
@@ -99,6 +101,7 @@ class Opened:
         self.raw = raw_settings_of(shot, self.settings)
         self.works = self.settled.is_settled and shot.is_managed
         self.free = changes and self.works
+        self.user, self.changes = user, changes
         self.asked = asked if shot.first_frame <= asked <= shot.last_frame else shot.frame
         self.hand = layer
         self.beside = beside
@@ -179,6 +182,7 @@ class Opened:
             "editable": self.free,
             "fingerprint": self.path.fingerprint,
             "marked": shot.known_regions,
+            "remarks": remark_rows(shot, self.user, changes=self.changes),
             "hand": self.hand,
             "settled": self.settled.is_settled,
             "managed": shot.is_managed,

@@ -14,6 +14,7 @@ from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.listing import around, loaded, numbers_in_order
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.remarks import open_on
 
 SHOWN = 60
 """Shots in the strip at once."""
@@ -38,6 +39,9 @@ def strip_of(production: Production, shot: Shot, word: str = "") -> dict[str, An
         inside = 0 <= place < len(numbers)
         return reverse("bench", args=[production.slug, numbers[place]]) if inside else None
 
+    asked = open_on(production, "shot", [other.pk for other in shown])
+    for other in shown:
+        other.asked = asked.get(other.pk, 0)  # type: ignore[attr-defined]
     return {
         "groups": grouped(shown),
         "more": len(found) - len(shown),

@@ -1,5 +1,5 @@
 """The hand-over report: what each camera is, what its shots do otherwise, Looks, what was delivered and from which
-settings, notes and open questions.
+settings, remarks and open questions.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import problem_of
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.notes import Note
+from upwelling.web.productions.remarks import Remark, in_state
 
 MOST_LINE, MOST_CHECKED = 300, 25
 """Characters of what acts on a shot; bakes, the newest, of which the report works out whether they are still right."""
@@ -36,7 +36,7 @@ class CameraFacts:
     range: str
     shots: int
     correction: str
-    notes: list[Note]
+    remarks: list[Remark]
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,8 +65,8 @@ class Report:
     deliveries: list[Delivery]
     not_listed: int
     verdicts: dict[str, int]
-    open: list[Note]
-    notes: list[Note]
+    open: list[Remark]
+    remarks: list[Remark]
     people: list[tuple[str, str]]
     shots: int
     trouble: list[str] = field(default_factory=list)
@@ -76,7 +76,8 @@ class Report:
 
 def report_of(production: Production, most: int | None = None) -> Report:
     """The report as things are now, naming at most so many changed shots, tables and deliveries."""
-    notes = list(production.notes.select_related("created_by"))
+    begun = in_state(production.remarks, "").select_related("created_by", "answered_by")
+    remarks = list(begun.prefetch_related("replies__created_by"))
     changed = list(touched(production).order_by("name", "pk").values_list("pk", flat=True))
     exceptions, trouble = _exceptions(production, changed[:most])
     made = production.bakes.exclude(verdict="").select_related("created_by")
@@ -88,7 +89,7 @@ def report_of(production: Production, most: int | None = None) -> Report:
     return Report(
         made=timezone.now(),
         rules=production.rule_set,
-        cameras=[_camera(camera, notes) for camera in production.cameras.annotate(many=Count("shots"))],
+        cameras=[_camera(camera, remarks) for camera in production.cameras.annotate(many=Count("shots"))],
         loose=production.shots.filter(camera=None).count(),
         exceptions=exceptions,
         not_looked_at=len(changed[most:]) if most else 0,
@@ -102,8 +103,8 @@ def report_of(production: Production, most: int | None = None) -> Report:
         deliveries=delivered,
         not_listed=len(verdicts) - len(bakes) - len(delivered),
         verdicts=_counted(verdicts),
-        open=[note for note in notes if note.is_open],
-        notes=[note for note in notes if not note.is_open and note.kind != "camera"],
+        open=[remark for remark in remarks if remark.is_open],
+        remarks=[remark for remark in remarks if not remark.is_open and remark.kind != "camera"],
         people=[
             (str(member.user), str(member.role))
             for member in production.members.select_related("user").order_by("role", "user__username")
@@ -113,13 +114,13 @@ def report_of(production: Production, most: int | None = None) -> Report:
     )
 
 
-def _camera(camera: Any, notes: list[Note]) -> CameraFacts:
+def _camera(camera: Any, remarks: list[Remark]) -> CameraFacts:
     try:
         correction = camera.own_correction
         said = "" if correction is None else f"{correction.name}{'' if correction.acts else ' (switched off)'}"
     except Exception as error:
         said = f"cannot be read: {error}"
-    mine = [note for note in notes if note.kind == "camera" and note.number == camera.pk]
+    mine = [remark for remark in remarks if remark.kind == "camera" and remark.number == camera.pk]
     return CameraFacts(camera.name, camera.encoding, camera.range, camera.many, said, mine)
 
 

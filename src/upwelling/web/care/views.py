@@ -1,23 +1,22 @@
-"""What a production is, its notes, its archive and its end; copies; the hand-over report."""
+"""What a production is, its archive and its end; copies; the hand-over report."""
 
 from __future__ import annotations
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.errors import UpwellingError
 from upwelling.web.care import lifecycle
 from upwelling.web.care.handover import MOST_ON_PAGE, report_of
-from upwelling.web.common.requests import Refused, whole_or
+from upwelling.web.common.requests import Refused
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production, may_create
-from upwelling.web.productions.notes import KINDS, Note, answer, write_note
+from upwelling.web.productions.remarks import in_state
 
 
 @require_http_methods(["GET", "POST"])
@@ -36,7 +35,7 @@ def about(request: HttpRequest, production: Production) -> HttpResponse:
         {
             "may_create": may_create(request.user),
             "grace": lifecycle.GRACE.days,
-            "open": production.notes.filter(question=True, answered=None).select_related("created_by"),
+            "open": in_state(production.remarks, "open").select_related("created_by"),
         },
     )
 
@@ -71,31 +70,6 @@ def copy(request: HttpRequest, production: Production) -> HttpResponse:
     made = lifecycle.copy_as_template(production, request.user, request.POST.get("name", ""))
     messages.success(request, f"{made.name} has what {production.name} is set up with, and no footage yet.")
     return redirect("production", made.slug)
-
-
-@require_POST
-@production_view(change=True)
-def notes(request: HttpRequest, production: Production) -> HttpResponse:
-    """Writes a note, says that a question is answered or open again, or removes one."""
-    what, back = request.POST.get("what", ""), request.POST.get("back", "")
-    try:
-        if what == "write":
-            kind, name = request.POST.get("kind", ""), request.POST.get("name", "")
-            if kind not in KINDS:
-                raise Refused("There is nothing of that kind to note something on. Reload the page.")
-            about_it = (kind, whole_or(request.POST.get("number")), name)
-            write_note(
-                production, request.user, about_it, request.POST.get("text", ""), question="question" in request.POST
-            )
-            request.about = name  # type: ignore[attr-defined]
-        else:
-            note = get_object_or_404(Note, pk=whole_or(request.POST.get("note")), production=production)
-            request.about = f"{what}: {note.name}"  # type: ignore[attr-defined]
-            note.delete() if what == "remove" else answer(note, answered=what == "answered")
-    except UpwellingError as error:
-        messages.error(request, str(error))
-    safe = url_has_allowed_host_and_scheme(back, allowed_hosts={request.get_host()})
-    return redirect(back) if safe and back.startswith("/") else redirect("about", production.slug)
 
 
 @require_GET

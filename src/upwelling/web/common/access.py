@@ -16,11 +16,12 @@ Change = bool | Literal["POST"]
 @dataclass(frozen=True)
 class Access:
     """``who``: anybody, anybody signed in, or members of the production in the address; ``change``: then only its
-    technicians.
+    technicians; ``says``: what is sent there is a person's word, which viewers have too.
     """
 
     who: Literal["anybody", "signed in", "members"]
     change: Change = False
+    says: bool = False
 
     def changes(self, method: str) -> bool:
         """Whether a request of that method changes something."""

@@ -26,6 +26,7 @@ from upwelling.web.footage.listing import choices, loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.access import production_view, view_of
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.remarks import open_on
 
 EACH, LARGEST = 60, 32 * 2**20
 ENDINGS = (".edl", ".otio")
@@ -83,6 +84,7 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
     shown = events.filter(state=state) if state in SAID else events
     page = page_of(request, shown, EACH)
     shots = {shot.pk: shot for shot in loaded(production, [one.shot_id for one in page.object_list if one.shot_id])}
+    asked = open_on(production, "shot", list(shots))
     others = [other for other in production.cuts.all()[:60] if other.pk != cut.pk]
     older = next((other for other in others if str(other.pk) == request.GET.get("with", "")), None)
     counts = dict(events.order_by().values_list("state").annotate(Count("pk")))
@@ -91,7 +93,7 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
         "cuts/cut.html",
         {
             "cut": cut,
-            "rows": [_row(one, shots) for one in page.object_list],
+            "rows": [_row(one, shots, asked) for one in page.object_list],
             "page": page,
             "state": state if state in SAID else "",
             "counts": [(name, title, counts[name]) for name, title in SAID.items() if counts.get(name)],
@@ -107,11 +109,12 @@ def cut_page(request: HttpRequest, production: Production, cut: Cut) -> HttpResp
     )
 
 
-def _row(one: CutEvent, shots: dict[int, Shot]) -> dict[str, Any]:
+def _row(one: CutEvent, shots: dict[int, Shot], asked: dict[int, int]) -> dict[str, Any]:
     event = one.event
     return {
         "one": one,
         "shot": shots.get(one.shot_id or 0),
+        "asked": asked.get(one.shot_id or 0, 0),
         "source": f"{event.label(event.start)} – {event.label(event.start + event.frames)}",
         "record": f"{event.label(event.record)} – {event.label(event.record + event.record_frames)}",
         "said": SAID.get(one.state, one.state),  # type: ignore[call-overload]

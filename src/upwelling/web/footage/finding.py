@@ -14,7 +14,7 @@ from upwelling.web.common.requests import Refused, whole_list, whole_or
 from upwelling.web.footage.listing import IN_ORDER, with_settled
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.notes import ASKED, noted
+from upwelling.web.productions.remarks import ASKED, remarked
 
 STATES = ("contradictory", "unknown", "likely", "known", "settled")
 STATE_ORDER = Case(*(When(state=state, then=Value(place)) for place, state in enumerate(STATES)))
@@ -44,7 +44,7 @@ def shot_finder(asked: Any, production: Production, first: str = "camera") -> Fi
             Choice("encoding", "any encoding", [*((name, name) for name in encodings), (NONE, "not settled")]),
             Choice("state", "however known", [(state, Shot.State(state).label) for state in STATES]),
             Choice("group", "any group", [*groups, (NONE, "no group")] if groups else []),
-            Choice("note", "any notes", ASKED),
+            Choice("remark", "any remarks", ASKED),
         ],
         sorted(sorts, key=lambda one: one[0] != first),
         hint="Name, file, reel or timecode",
@@ -62,7 +62,7 @@ def found(asked: Finder, shots: QuerySet[Any]) -> list[int]:
         shots = shots.filter(in_force="" if asked["encoding"] == NONE else asked["encoding"])
     if asked["state"]:
         shots = shots.filter(state=asked["state"])
-    shots = noted(shots, "shot", asked["note"])
+    shots = remarked(shots, "shot", asked["remark"])
     if asked.word:
         shots = _with_word(shots, asked.word)
     return list(shots.order_by(*ORDERS[asked.sort][1]).values_list("pk", flat=True))

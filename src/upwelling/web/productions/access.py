@@ -7,24 +7,28 @@ from functools import wraps
 from typing import Any
 
 from django.contrib.messages.constants import ERROR
+from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponseBase
 
 from upwelling.web.common.access import Access, Change, marked
 from upwelling.web.common.standing import standing
-from upwelling.web.productions.models import Production, production_for
+from upwelling.web.productions.models import ARCHIVED, Production, production_for
 from upwelling.web.productions.record import enter, words_for
 from upwelling.web.productions.rights import May
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., HttpResponseBase]]
 
 
-def production_view(*, change: Change = False, archived: bool = False, often: bool = False) -> Decorator:
+def production_view(
+    *, change: Change = False, archived: bool = False, often: bool = False, says: bool = False
+) -> Decorator:
     """``view(request, production, …)`` for members; ``often`` for one that only looks and is asked many times a second.
 
     Who may not change it is refused where the view changes something, and everybody while the production is archived,
-    unless ``archived``. What was changed goes into the production's record.
+    unless ``archived``. What was changed goes into the production's record, and what was said: ``says`` is for a view
+    that keeps a member's word, a viewer's too.
     """
-    access = Access("members", change)
+    access = Access("members", change, says)
 
     def declare(view: Callable[..., Any]) -> Callable[..., HttpResponseBase]:
         @wraps(view)
@@ -35,8 +39,11 @@ def production_view(*, change: Change = False, archived: bool = False, often: bo
             else:
                 production = production_for(request.user, slug, change=changes, archived=archived)
             request.production, request.may = production, May(production, request.user)  # type: ignore[attr-defined]
+            spoken = says and request.method == "POST"
+            if spoken and production.archived:
+                raise PermissionDenied(ARCHIVED)
             answer = view(request, production, **rest)
-            if changes and answer.status_code < 400 and not _refused(request):
+            if (changes or spoken) and answer.status_code < 400 and not _refused(request):
                 _record(request, production)
             return answer
 
@@ -64,7 +71,7 @@ def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:
     raises Http404.
     """
 
-    def declared(*, change: Change = False, often: bool = False) -> Decorator:
+    def declared(*, change: Change = False, often: bool = False, says: bool = False) -> Decorator:
         def declare(view: Callable[..., Any]) -> Callable[..., HttpResponseBase]:
             @wraps(view)
             def inner(request: HttpRequest, production: Production, pk: int, **rest: Any) -> Any:
@@ -74,7 +81,7 @@ def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:
                 request.about = str(thing)  # type: ignore[attr-defined]
                 return view(request, production, thing, **rest)
 
-            return production_view(change=change, often=often)(inner)
+            return production_view(change=change, often=often, says=says)(inner)
 
         return declare
 

@@ -22,8 +22,8 @@ from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
 from upwelling.web.common.models import Authored
 from upwelling.web.productions.conflicts import mark_of
-from upwelling.web.productions.notes import Note
 from upwelling.web.productions.record import Entry
+from upwelling.web.productions.remarks import Remark
 from upwelling.web.productions.rights import May
 from upwelling.web.productions.rules import Rules
 
@@ -31,9 +31,9 @@ __all__ = [
     "Entry",
     "FootageRoot",
     "Member",
-    "Note",
     "OwnOutput",
     "Production",
+    "Remark",
     "Rights",
     "may_administer",
     "may_create",

@@ -57,7 +57,8 @@ DONE = {
     "remove-encoding": "encoding removed",
     "people": "members changed",
     "about": "production changed",
-    "notes": "note written",
+    "remark": "remark written",
+    "remark-at-frame": "remark written",
     "copy": "copied as a template",
 }
 """What a change at an address is called; others are called by their address's name."""

@@ -29,6 +29,7 @@ import { raw } from "./raw.js";
 import { STAGES, reach } from "./reach.js";
 import { reading } from "./reading.js";
 import { region } from "./region.js";
+import { remarks } from "./remarks.js";
 import { rendering } from "./rendering.js";
 import { riding } from "./riding.js";
 import { room } from "./room.js";
@@ -43,7 +44,7 @@ import { zones } from "./zones.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass, marked];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass, marked, remarks];
 const PARTS = [...STEPS, ...EDITING, ...SEEING];
 
 document.addEventListener("alpine:init", () => {
@@ -191,6 +192,7 @@ document.addEventListener("alpine:init", () => {
         saved: (said) => {
           this.history = said.history;
           this.showThumbnail(said.thumbnail);
+          this.renewRemarks();
           this.settle("save");
         },
         together: (said, sent) => this.putTogether(said, sent),

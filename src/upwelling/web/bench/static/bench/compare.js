@@ -259,6 +259,7 @@ export const compare = {
     this.outline(this.$refs.regionThere, beside, beside && this.boxThere(), this.frameThere);
     this.drawShapes();
     this.placePairs();
+    this.placeRemarks();
     const wiping = this.wipeNow,
       [mx, my] = middleOf(wiping),
       long = Math.abs(tall * Math.cos((this.wipeAngle * Math.PI) / 180)) + Math.abs(wide * Math.sin((this.wipeAngle * Math.PI) / 180)),

@@ -84,6 +84,10 @@ export const keys = {
       enter: () => this.walking && !event.target.matches("button, a, summary, [role=button]") && this.sayGood(),
       x: () => this.toggleWhole(),
       escape: () => (this.awaited ? (this.awaited = null) : this.leaveWhole()),
+      q: () => {
+        event.preventDefault();
+        this.toggleRemarks();
+      },
       y: () => this.toggleViewing(),
       ",": () => this.brightenView(-0.5),
       ".": () => this.brightenView(0.5),

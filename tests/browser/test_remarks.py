@@ -1,0 +1,62 @@
+"""Remarks at a frame in the page: a viewer asks, a technician answers, the viewer ticks off."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.browser.conftest import quiet
+from tests.browser.test_whole_line import open_bench, step
+
+P = "/p/kilnlight/"
+TEXT = "textarea[aria-label='A remark on this frame']"
+ROW = "article.remarked"
+
+
+def drawn(page):
+    """A region over a part of the picture, drawn by choosing its kind, as a person does."""
+    page.select_option("select[aria-label=Region]", "ellipse")
+    quiet(page)
+
+
+@pytest.mark.parametrize("width", [1024, 1280, 1920])
+def test_asked_answered_and_ticked_off(brought_in, sign_in, server, width):
+    vera = open_bench(sign_in("vera", width=width, first=False), brought_in)
+    drawn(vera)
+    vera.keyboard.press("q")
+    vera.fill(TEXT, "Door too bright?")
+    vera.keyboard.press("Control+Enter")
+    vera.wait_for_selector(f"{ROW} :text('? open')")
+    assert vera.input_value(TEXT) == "", "what was said is no draft any more"
+    pin, region = vera.locator(".remarkpin").bounding_box(), vera.locator(".region:not(.there)").bounding_box()
+    assert all(abs(pin[side] - region[side]) < 2 for side in pin), "the pin lies where the region lay"
+    tess = open_bench(sign_in("tess", width=width, first=False), server)
+    tess.click(".remarkpin")
+    assert "Door too bright?" in tess.locator(ROW).inner_text()
+    step(tess, "Exposure")
+    tess.fill("input[aria-label='Exposure, stops']", "-0.5")
+    tess.press("input[aria-label='Exposure, stops']", "Enter")
+    tess.wait_for_selector(f"{ROW} .changed:has-text('Exposure'):visible")
+    tess.click(f"{ROW} button:text-is('Reply')")
+    tess.fill(f"{ROW} input", "Half a stop down")
+    tess.keyboard.press("Enter")
+    tess.wait_for_selector(f"{ROW} .reply:has-text('Half a stop down')")
+    tess.click(f"{ROW} button:text-is('Answered')")
+    tess.wait_for_selector(f"{ROW} :text('answered by tess')")
+    assert not tess.locator(f"{ROW} button:text-is('Tick it off')").count(), "who asked ticks off"
+    vera.goto(f"{server}{P}remarks/?state=answered")
+    vera.click("button:text-is('Tick it off')")
+    vera.wait_for_selector("text=No remark is like that")
+    tess.goto(f"{server}{P}handover/")
+    with tess.expect_download() as got:
+        tess.click("text=Download it")
+    report = Path(got.value.path()).read_text(encoding="utf-8")
+    assert "ticked off" in report.split("Door too bright?")[1]
+    open_bench(tess, server)
+    assert not tess.locator(".remarkpin").count(), "what is done lies no longer over the picture"
+    tess.keyboard.press("q")
+    tess.click(f"{ROW} button:text-is('Remove')")
+    tess.wait_for_selector("text=Nothing was said of this shot")
+    tess.keyboard.press("Escape")
+    tess.wait_for_selector(".read:visible h2:has-text('Trace')")
+    tess.keyboard.press("Control+z")
+    quiet(tess)
