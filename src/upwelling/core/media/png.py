@@ -117,7 +117,9 @@ def encode(levels: Any, level: int = 4) -> bytes:
 
 
 def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
-    """Writes 8 or 16 bit; what H.273 has numbers for stands in a cICP chunk, the encoding in words beside it."""
+    """Writes 8 or 16 bit; what H.273 has numbers for stands in a cICP chunk, the encoding in words beside it. With a
+    profile (``icc``) that stands alone, as a cICP beside it would be believed instead (PNG 3rd edition, 4.3).
+    """
     data = encode(quantise(path, code, int(depth)))
     extra = b""
     space = tags.get("primaries")
@@ -125,7 +127,9 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
     primaries, transfer, _, _ = numbers(
         ColourTags(getattr(space, "name", ""), SAID_AS.get(str(tags.get("transfer")), str(tags.get("transfer", ""))))
     )
-    if primaries != 2 and transfer != 2:
+    if tags.get("icc"):
+        extra += _chunk(b"iCCP", b"profile\0\0" + zlib.compress(tags["icc"]))
+    elif primaries != 2 and transfer != 2:
         extra += _chunk(b"cICP", bytes((primaries, transfer, 0, int(full))))
     if words_for(tags):
         extra += _chunk(b"tEXt", b"Description\0" + words_for(tags).encode("latin-1", "replace"))

@@ -163,6 +163,7 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
             description=words,
             software=MARK,
             extratags=extra,
+            iccprofile=tags.get("icc"),
         )
 
 

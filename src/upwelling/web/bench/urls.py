@@ -14,6 +14,7 @@ from upwelling.web.bench import (
     share_views,
     shelf_views,
     solve_views,
+    still_views,
     strip,
     views,
 )
@@ -33,6 +34,7 @@ urlpatterns = [
     path(BENCH + "layers/redo/", layer_views.redo_shared, name="redo-layer"),
     path(BENCH + "layers/move/", layer_views.move_step, name="move-step"),
     path(BENCH + "stand/", views.stand, name="stand"),
+    path(BENCH + "still/", still_views.still_to_send, name="still-to-send"),
     path(BENCH + "remarks/", remark_views.remarks_of_shot, name="remark-at-frame"),
     path(BENCH + "marks/", mark_views.marks, name="marks"),
     path(BENCH + "marks/change/", mark_views.change_marks, name="change-marks"),

@@ -5,13 +5,12 @@ from __future__ import annotations
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path as FilePath
 from typing import Any
 
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 
-from upwelling.web import common
+from upwelling.web.common.lettering import INK, write
 
 PAGE = (2480, 1754)
 """Pixels of a page: A3 on its side at 150 to the inch."""
@@ -20,9 +19,8 @@ MARGIN, GAP, LINE = 60, 24, 30
 HEAD = 84
 ACROSS = 5
 """Tiles beside each other, where one picture is shown of each shot."""
-GROUND, INK, QUIET, PICTURE_GROUND = "#e4e4e4", "#161616", "#565656", "#777777"
+GROUND, QUIET, PICTURE_GROUND = "#e4e4e4", "#565656", "#777777"
 TEXT, SMALL, TITLE = 22, 20, 32
-_FONTS = FilePath(common.__file__).parents[1] / "static" / "vendor"
 
 
 @dataclass(frozen=True)
@@ -33,11 +31,6 @@ class Card:
     pictures: Sequence[tuple[str, FilePath | None]]
     parade: FilePath | None
     lines: Sequence[str]
-
-
-@lru_cache(maxsize=8)
-def _font(size: int, face: str = "spline-sans") -> Any:
-    return [ImageFont.truetype(str(_FONTS / face / f"{face}-{part}.woff2"), size) for part in ("latin", "latin-ext")]
 
 
 def pages_of(title: str, cards: Sequence[Card]) -> list[Any]:
@@ -56,8 +49,8 @@ def pages_of(title: str, cards: Sequence[Card]) -> list[Any]:
     for number in range(max(count, 1)):
         page = Image.new("RGB", PAGE, GROUND)
         draw = ImageDraw.Draw(page)
-        _write(draw, (MARGIN, MARGIN // 2), title, TITLE, PAGE[0] - 2 * MARGIN - 200)
-        _write(draw, (PAGE[0] - MARGIN - 180, MARGIN // 2 + 6), f"page {number + 1} of {count}", SMALL, 200, QUIET)
+        write(draw, (MARGIN, MARGIN // 2), title, TITLE, PAGE[0] - 2 * MARGIN - 200)
+        write(draw, (PAGE[0] - MARGIN - 180, MARGIN // 2 + 6), f"page {number + 1} of {count}", SMALL, 200, QUIET)
         for at, card in enumerate(cards[number * each : (number + 1) * each]):
             x = MARGIN + (at % across) * (wide + GAP)
             y = MARGIN + HEAD - 30 + (at // across) * high
@@ -73,14 +66,14 @@ def _card(page: Any, draw: Any, at: tuple[int, int], wide: int, size: tuple[int,
         left = x + n * (across + 8)
         _put(page, place, (left, y), size)
         if len(card.pictures) > 1:
-            _write(draw, (left, below), title, SMALL, across, QUIET)
+            write(draw, (left, below), title, SMALL, across, QUIET)
     if len(card.pictures) > 1:
         below += LINE
     elif card.parade is not None:
         _put(page, card.parade, (x + across + 8, y), (wide - across - 8, high), fill=True)
-    _write(draw, (x, below), card.name, TEXT, wide)
+    write(draw, (x, below), card.name, TEXT, wide)
     for n, line in enumerate(card.lines, 1):
-        _write(draw, (x, below + n * LINE), line, SMALL, wide, INK if line.startswith("▲") else QUIET)
+        write(draw, (x, below + n * LINE), line, SMALL, wide, INK if line.startswith("▲") else QUIET)
 
 
 def _put(page: Any, place: FilePath | None, at: tuple[int, int], size: tuple[int, int], *, fill: bool = False) -> None:
@@ -96,45 +89,6 @@ def _put(page: Any, place: FilePath | None, at: tuple[int, int], size: tuple[int
         inside = max(round(shown.width * share), 1), max(round(shown.height * share), 1)
         corner = at[0] + (size[0] - inside[0]) // 2, at[1] + (size[1] - inside[1]) // 2
         page.paste(shown.resize(inside, Image.Resampling.LANCZOS), corner)
-
-
-def _write(draw: Any, at: tuple[int, int], text: str, size: int, most: int, ink: str = INK) -> None:
-    """Text on one line, cut with … where it is wider than it may be. What one half of the face lacks the other has."""
-    shown = text
-    while len(shown) > 1 and sum(_wide(run, size) for run in _runs(shown, size)) > most:
-        shown = shown[:-2].rstrip("…") + "…"
-    x = float(at[0])
-    for run in _runs(shown, size):
-        draw.text((x, at[1]), run[1], font=run[0], fill=ink)
-        x += _wide(run, size)
-
-
-def _wide(run: tuple[Any, str], size: int) -> float:
-    return float(run[0].getlength(run[1]))
-
-
-def _runs(text: str, size: int) -> list[tuple[Any, str]]:
-    """Pieces of a text with the face that holds their letters."""
-    latin, extended = _font(size)
-    runs: list[tuple[Any, str]] = []
-    for letter in text:
-        letter = _MARKS.get(letter, letter)
-        face = latin if all(_has(latin, one) for one in letter) or not _has(extended, letter[0]) else extended
-        if runs and runs[-1][0] is face:
-            runs[-1] = (face, runs[-1][1] + letter)
-        else:
-            runs.append((face, letter))
-    return runs
-
-
-_MARKS = {"Δ": "delta ", "▲": "(!)", "△": "(?)", "″": '"', "′": "'"}
-"""Signs that the face has no letter for."""
-
-
-@lru_cache(maxsize=4096)
-def _has(face: Any, letter: str) -> bool:
-    """Whether a face draws a letter: one that it lacks looks like what is no letter at all."""
-    return letter == " " or bytes(face.getmask(letter)) != bytes(face.getmask("\uffff"))
 
 
 def pdf(pages: Sequence[Any], title: str) -> bytes:

@@ -44,8 +44,9 @@ import { zones } from "./zones.js";
 
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
-const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room, keys, reach, presence, riding, going, firstPass, marked, remarks];
-const PARTS = [...STEPS, ...EDITING, ...SEEING];
+const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room];
+const GOING = [keys, reach, presence, riding, going, firstPass, marked, remarks];
+const PARTS = [...STEPS, ...EDITING, ...SEEING, ...GOING];
 
 document.addEventListener("alpine:init", () => {
   const core = {
