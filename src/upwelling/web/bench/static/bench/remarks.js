@@ -16,7 +16,7 @@ export const remarks = {
   },
   get remarksShown() {
     const open = this.remarks.filter((row) => row.state === "open").length;
-    return this.remarks.length ? `Remarks ${open ? `${open} open` : this.remarks.length}` : "Remarks";
+    return this.remarks.length ? `Remarks${open ? `, ${open} open` : ` ${this.remarks.length}`}` : "Remarks";
   },
   get remarkFrame() {
     return this.timecode ? `${this.timecode}` : `frame ${this.frame}`;
