@@ -67,6 +67,9 @@ def test_a_viewer_remarks_a_technician_answers_and_who_asked_ticks_off(shot, as_
     _, [row] = at_frame(vera, shot, what="tick", remark=row["pk"])
     assert (row["state"], row["changed"], row["may"]) == ("done", "", ["open", "remove"])
     _, [row] = at_frame(vera, shot, what="open", remark=row["pk"])
+    tess.post(f"{P}remarks/say/", {"what": "answered", "remark": row["pk"]})
+    assert "Exposure" in Remark.objects.get(thread=None).answer, "answered on the page of all, it says so too"
+    _, [row] = at_frame(vera, shot, what="open", remark=row["pk"])
     assert (row["state"], row["answered"]) == ("open", "")
     assert [(e.user.username, e.what) for e in Entry.objects.filter(what="remark written")][-1] == (
         "vera",

@@ -29,7 +29,8 @@ from upwelling.web.jobs.models import Task
 from upwelling.web.jobs.sweeping import sweep
 from upwelling.web.jobs.work import WORK
 from upwelling.web.matches.models import MatchRun
-from upwelling.web.wall import leftovers, making
+from upwelling.web.productions.remarks import write_remark
+from upwelling.web.wall import cards, leftovers, making
 from upwelling.web.wall.models import Relation, Wanted
 from upwelling.web.wall.moves import CONTROLS, moved
 from upwelling.web.wall.regions import region_at
@@ -279,6 +280,16 @@ def test_a_sheet_holds_every_tile(room, as_, kind):
     whole = cv2.resize(page, (248, 175), interpolation=cv2.INTER_AREA)
     assert (np.abs(whole - 228).max(axis=-1) > 8).mean() > 0.08, "pictures stand on it"
     assert "no shot to put" in as_("vera").get(f"{PAGE}sheet/?find=nothing").content.decode()
+
+
+def test_a_sheet_says_what_is_open_of_a_shot(room, people, production):
+    for text, question in (("Door too bright?", True), ("Wind", False), ("Rim\nred", True)):
+        about = ("shot", room[0].pk, "a")
+        write_remark(production, people["vera"], about, text, question=question, frame=3 if "Rim" in text else None)
+    wall = making.wall_of(production, {"places": [[one.pk, 0] for one in room[:2]], "by": "shots"})
+    with_remarks, without = cards._cards(wall, [], "")
+    assert with_remarks.lines[-2:] == ["? vera at 3: Rim red", "? vera: Door too bright?"]
+    assert not any("?" in line for line in without.lines)
 
 
 def test_the_bench_opens_beside_the_frame_that_the_wall_names(room, as_):

@@ -13,6 +13,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UpwellingError
+from upwelling.web.bench.remarks import since
 from upwelling.web.common.finding import Choice, finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_or
@@ -76,6 +77,11 @@ def address_of(production: Production, one: Remark) -> str:
     return reverse("about", args=[slug]) if one.kind == "production" else ""
 
 
+def _changed_since(production: Production, one: Remark) -> str:
+    shot = Shot.objects.filter(pk=one.number, production=production).first() if one.kind == "shot" else None
+    return "; ".join(since(shot, one)) if shot else ""
+
+
 @require_POST
 @production_view(says=True)
 def remark(request: HttpRequest, production: Production) -> HttpResponse:
@@ -95,7 +101,8 @@ def remark(request: HttpRequest, production: Production) -> HttpResponse:
             if what == "reply":
                 reply(one, user, sent.get("text", ""))
             else:
-                settle(one, user, what, changes=request.may.change)  # type: ignore[attr-defined]
+                words = _changed_since(production, one) if what == "answered" else ""
+                settle(one, user, what, changes=request.may.change, words=words)  # type: ignore[attr-defined]
         request.about = name  # type: ignore[attr-defined]
     except UpwellingError as error:
         messages.error(request, str(error))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from upwelling.core.errors import UpwellingError
 from upwelling.web.common.requests import Refused
+from upwelling.web.productions.remarks import in_state
 from upwelling.web.wall.answers import told_of
 from upwelling.web.wall.making import Wall
 from upwelling.web.wall.relations import known
@@ -17,6 +18,8 @@ if TYPE_CHECKING:
 
 MOST_CARDS, MOST_MADE = 240, 80
 """Frames of one sheet, and tiles that are made while somebody waits for it."""
+MOST_REMARKS = 2
+"""Open remarks on one shot of a sheet, the newest."""
 
 
 def sheet_of(wall: Wall, rows: Sequence[Place], region: str, title: str, *, as_png: bool) -> bytes:
@@ -43,6 +46,7 @@ def _cards(wall: Wall, rows: Sequence[Place], region: str) -> list[Card]:
     from upwelling.web.wall.sheet import Card
 
     events = {(one.shot, one.frame): one.event for one in rows}
+    remarks = _open_remarks(wall)
     cards = []
     for (place, shot, tiles), said in zip(
         wall.rows, told_of(wall, region, known(wall.production, wall.pairs)), strict=True
@@ -58,6 +62,17 @@ def _cards(wall: Wall, rows: Sequence[Place], region: str) -> list[Card]:
         delta = (said["neighbour"] or {}).get("delta_e")
         figures = " · ".join(filter(None, (said["figures"], f"ΔE {delta:.1f} to the one before" if delta else "")))
         problem = wall.problems.get(place, "")
-        lines = [line for line in (figures, *reasons, f"▲ {problem}" if problem else "") if line]
+        said_of_it = remarks.get(shot.pk, [])[:MOST_REMARKS]
+        lines = [line for line in (figures, *reasons, f"▲ {problem}" if problem else "", *said_of_it) if line]
         cards.append(Card(f"{event} · {shot.name}" if event else shot.name, pictures, scope, lines or [""]))
     return cards
+
+
+def _open_remarks(wall: Wall) -> dict[int, list[str]]:
+    """What is open of each shot, in a line each, with the frame it was said of."""
+    held = wall.production.remarks.filter(kind="shot", number__in={shot.pk for _, shot, _ in wall.rows})
+    found: dict[int, list[str]] = {}
+    for one in in_state(held, "open").select_related("created_by"):
+        at = "" if one.frame is None else f" at {one.frame}"
+        found.setdefault(one.number, []).append(f"? {one.created_by or 'someone'}{at}: {' '.join(one.text.split())}")
+    return found
