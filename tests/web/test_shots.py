@@ -319,8 +319,8 @@ def test_queries_do_not_grow_with_shots(shot, production, people, as_, page, dja
             name=f"copy {number}",
         )
     tess = as_("tess")
-    # One of them asks for the first pass that the person is on, however many shots there are.
-    with django_assert_max_num_queries(28):
+    # One asks for the first pass that the person is on, two for what was said, however many shots there are.
+    with django_assert_max_num_queries(29):
         assert tess.get(page.format(pk=shot.pk)).content.count(b"thumbnail") >= 13
 
 
