@@ -16,6 +16,7 @@ from upwelling.web.bench.remarks import remark_rows, since
 from upwelling.web.common.requests import Refused, json_body, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.models import Shot
+from upwelling.web.footage.paths import path_of
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.remarks import MOST, Remark, reply, settle, write_remark
 
@@ -47,6 +48,12 @@ def _write(production: Production, shot: Shot, user: Any, body: dict[str, Any]) 
     seen = text_of(body.get("seen"))
     if not SEEN.fullmatch(seen):
         raise Refused("The page did not say which picture this is said of. Wait until it is drawn, or reload the page.")
+    output = text_of(body.get("output"), 80)
+    if not path_of(shot, None, output).at(frame).fingerprint.startswith(seen):
+        raise Refused(
+            "The picture on the screen is not the one that is saved: it is seen without the trim, as a try, or with "
+            "changes that are not saved yet, or somebody has changed it meanwhile. Go back to Now, and say it again."
+        )
     write_remark(
         production,
         user,
@@ -56,7 +63,7 @@ def _write(production: Production, shot: Shot, user: Any, body: dict[str, Any]) 
         frame=frame,
         place=_place(body.get("place")),
         seen=seen,
-        output=text_of(body.get("output"), 80),
+        output=output,
         settings_then=sealed("shot settings", shot.settings.model_dump(mode="json")),
     )
 

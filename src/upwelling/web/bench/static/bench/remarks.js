@@ -54,6 +54,7 @@ export const remarks = {
     }
   },
   async sayRemark() {
+    await this.saving;
     const field = this.$refs.remarkText,
       seen = this.$refs.picture.dataset.fingerprint || "",
       where = { place: this.placeOfRemark, frame: this.frame, seen, output: this.output },
