@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from upwelling.core.documents import sealed
 from upwelling.core.scopes.spans import Region
-from upwelling.web.bench.remarks import remark_rows, since
+from upwelling.web.bench.remarks import answer_words, remark_rows
 from upwelling.web.common.requests import Refused, json_body, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.models import Shot
@@ -38,7 +38,7 @@ def remarks_of_shot(request: HttpRequest, production: Production, shot: Shot) ->
             if what == "reply":
                 reply(one, request.user, text_of(body.get("text"), MOST + 1))
             else:
-                words = "; ".join(since(shot, one)) if what == "answered" else ""
+                words = answer_words(shot, one) if what == "answered" else ""
                 settle(one, request.user, what, changes=changes, words=words)
     return JsonResponse({"remarks": remark_rows(shot, request.user, changes=changes)})
 

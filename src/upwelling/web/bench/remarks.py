@@ -22,7 +22,12 @@ def remark_rows(shot: Shot, user: Any, *, changes: bool) -> list[dict[str, Any]]
     return [_row(shot, one, user, changes) for one in remarks_on(shot.production, "shot", shot.pk)]
 
 
-def since(shot: Shot, one: Remark) -> list[str]:
+def answer_words(shot: Shot, one: Remark) -> str:
+    """What an answer given now says was changed since a remark was made; empty where nothing of the shot's own was."""
+    return "; ".join(_since(shot, one))
+
+
+def _since(shot: Shot, one: Remark) -> list[str]:
     """What of the shot's own settings differs from when a remark was made, in words."""
     if one.settings_then is None:
         return []
@@ -42,7 +47,7 @@ def _changed(shot: Shot, one: Remark) -> str:
         return f"the picture can no longer be made: {error}"
     if now.startswith(one.seen):
         return ""
-    rows = since(shot, one)
+    rows = _since(shot, one)
     more = f" and {len(rows) - MOST_SAID} more" if len(rows) > MOST_SAID else ""
     return "; ".join(rows[:MOST_SAID]) + more if rows else "what it shares with other shots, or the production’s rules"
 
@@ -51,13 +56,17 @@ def _when(moment: Any) -> str:
     return timezone.localtime(moment).strftime("%d %b %H:%M")
 
 
+def _who(one: Remark) -> str:
+    return f"{one.created_by or 'someone'}, {_when(one.created)}"
+
+
 def _row(shot: Shot, one: Remark, user: Any, changes: bool) -> dict[str, Any]:
     said = shot.frame_said(one.frame) if one.frame is not None else "the shot"
     answered = f"answered by {one.answered_by or 'someone'}, {_when(one.answered)}" if one.answered else ""
     return {
         "pk": one.pk,
         "text": one.text,
-        "who": f"{one.created_by or 'someone'}, {_when(one.created)}",
+        "who": _who(one),
         "frame": one.frame,
         "at": said,
         "place": one.place,
@@ -66,7 +75,7 @@ def _row(shot: Shot, one: Remark, user: Any, changes: bool) -> dict[str, Any]:
         "answered": f"{answered}: {one.answer}" if one.answer else answered,
         "changed": _changed(shot, one) if one.state != "done" else "",
         "replies": [
-            {"pk": row.pk, "text": row.text, "who": f"{row.created_by or 'someone'}, {_when(row.created)}"}
+            {"pk": row.pk, "text": row.text, "who": _who(row)}
             for row in sorted(one.replies.all(), key=lambda row: row.pk)
         ],
         "may": sorted(allowed(one, user, changes=changes)),

@@ -13,15 +13,15 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.errors import UpwellingError
-from upwelling.web.bench.remarks import since
+from upwelling.web.bench.remarks import answer_words
 from upwelling.web.common.finding import Choice, finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_or
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
-from upwelling.web.productions.remarks import ASKED, KINDS, Remark, allowed, in_state, reply, settle, write_remark
-from upwelling.web.productions.templatetags.remarks import BUTTONS
+from upwelling.web.productions.remarks import ASKED, KINDS, Remark, in_state, reply, settle, write_remark
+from upwelling.web.productions.templatetags.remarks import buttons_of
 
 EACH = 50
 """Remarks on a page."""
@@ -60,8 +60,7 @@ def remarks(request: HttpRequest, production: Production) -> HttpResponse:
 
 
 def _row(production: Production, one: Any, request: HttpRequest) -> dict[str, Any]:
-    may = allowed(one, request.user, changes=request.may.change)  # type: ignore[attr-defined]
-    buttons = [(what, title) for what, title in BUTTONS.items() if what in may]
+    buttons = buttons_of(one, request.user, changes=request.may.change)  # type: ignore[attr-defined]
     return {"remark": one, "address": address_of(production, one), "replies": one.many, "buttons": buttons}
 
 
@@ -79,7 +78,7 @@ def address_of(production: Production, one: Remark) -> str:
 
 def _changed_since(production: Production, one: Remark) -> str:
     shot = Shot.objects.filter(pk=one.number, production=production).first() if one.kind == "shot" else None
-    return "; ".join(since(shot, one)) if shot else ""
+    return answer_words(shot, one) if shot else ""
 
 
 @require_POST

@@ -6,20 +6,26 @@ from typing import Any
 
 from django import template
 
-from upwelling.web.productions.remarks import MOST, allowed, remarks_on
+from upwelling.web.productions.remarks import MOST, Remark, allowed, remarks_on
 
 register = template.Library()
 BUTTONS = {"answered": "Answered", "tick": "Tick it off", "open": "Open again", "remove": "Remove"}
+
+
+def buttons_of(remark: Remark, user: Any, *, changes: bool) -> list[tuple[str, str]]:
+    """What a person may do with a remark, and what the button for it says."""
+    may = allowed(remark, user, changes=changes)
+    return [(what, title) for what, title in BUTTONS.items() if what in may]
 
 
 @register.inclusion_tag("productions/remarks.html", takes_context=True)
 def remarks(context: template.Context, kind: str, number: int = 0, name: str = "") -> dict[str, Any]:
     """The remarks on one thing of the page's production, with the form for another; ``back`` is the page itself."""
     production, user = context["production"], context["request"].user
+    changes = context["may"].change
     rows = [
-        {"remark": one, "buttons": [(what, BUTTONS[what]) for what in BUTTONS if what in may]}
+        {"remark": one, "buttons": buttons_of(one, user, changes=changes)}
         for one in remarks_on(production, kind, number)
-        for may in [allowed(one, user, changes=context["may"].change)]
     ]
     return {
         "production": production,
