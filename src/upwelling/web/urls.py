@@ -28,6 +28,7 @@ urlpatterns = [
     path("", include("upwelling.web.wall.urls")),
     path("", include("upwelling.web.bakes.urls")),
     path("", include("upwelling.web.deliveries.urls")),
+    path("", include("upwelling.web.showings.urls")),
     path("", include("upwelling.web.care.urls")),
 ]
 handler400 = "upwelling.web.common.errors.bad_request"

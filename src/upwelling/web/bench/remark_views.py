@@ -8,16 +8,15 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods
-from pydantic import ValidationError
 
 from upwelling.core.documents import sealed
-from upwelling.core.scopes.spans import Region
 from upwelling.web.bench.remarks import answer_words, remark_rows
 from upwelling.web.common.requests import Refused, json_body, text_of, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_of
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.remark_places import read_place
 from upwelling.web.productions.remarks import MOST, Remark, reply, settle, write_remark
 
 SEEN = re.compile(r"[0-9a-f]{12}")
@@ -61,18 +60,8 @@ def _write(production: Production, shot: Shot, user: Any, body: dict[str, Any]) 
         text_of(body.get("text"), MOST + 1),
         question=body.get("question") is True,
         frame=frame,
-        place=_place(body.get("place")),
+        place=read_place(body.get("place")),
         seen=seen,
         output=output,
         settings_then=sealed("shot settings", shot.settings.model_dump(mode="json")),
     )
-
-
-def _place(sent: Any) -> dict[str, Any] | None:
-    """Where in the picture: a rectangle or an ellipse, or a point as a rectangle of no size; None: all of it."""
-    if sent is None:
-        return None
-    try:
-        return Region.model_validate(sent).model_dump(mode="json")
-    except ValidationError:
-        raise Refused("The page sent a place that lies outside the picture. Draw it again.") from None

@@ -57,7 +57,7 @@ def _when(moment: Any) -> str:
 
 
 def _who(one: Remark) -> str:
-    return f"{one.created_by or 'someone'}, {_when(one.created)}"
+    return f"{one.said_by}, {_when(one.created)}"
 
 
 def _row(shot: Shot, one: Remark, user: Any, changes: bool) -> dict[str, Any]:

@@ -15,11 +15,12 @@ Change = bool | Literal["POST"]
 
 @dataclass(frozen=True)
 class Access:
-    """``who``: anybody, anybody signed in, or members of the production in the address; ``change``: then only its
-    technicians; ``says``: what is sent there is a person's word, which viewers have too.
+    """``who``: anybody, anybody signed in, members of the production in the address, or guests with the link of a
+    showing in it; ``change``: then only its technicians; ``says``: what is sent there is a person's word, which viewers
+    have too.
     """
 
-    who: Literal["anybody", "signed in", "members"]
+    who: Literal["anybody", "signed in", "members", "guests"]
     change: Change = False
     says: bool = False
 

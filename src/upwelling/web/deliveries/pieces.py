@@ -9,15 +9,20 @@ from django.conf import settings
 
 from upwelling.core.delivery.make import piece_of
 from upwelling.core.delivery.order import Piece
+from upwelling.core.path import Path
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_of
 
 
-def piece_of_shot(shot: Shot, output: str, first: int | None = None, last: int | None = None, **how: Any) -> Piece:
-    """Frames of its file, all of the shot unless said otherwise; ``how`` as ``piece_of`` takes it."""
+def piece_of_shot(
+    shot: Shot, output: str, first: int | None = None, last: int | None = None, *, path: Path | None = None, **how: Any
+) -> Piece:
+    """Frames of its file, all of the shot unless said otherwise, by its own path for an output or another; ``how`` as
+    ``piece_of`` takes it.
+    """
     return piece_of(
         shot.disk_path,
-        path_of(shot, output=output),
+        path or path_of(shot, output=output),
         shot.first_frame if first is None else first,
         shot.last_frame if last is None else last,
         shot.reading,

@@ -60,9 +60,12 @@ DONE = {
     "remark": "remark written",
     "remark-at-frame": "remark written",
     "copy": "copied as a template",
+    "new-showing": "showing made",
+    "change-showing": "showing changed",
 }
 """What a change at an address is called; others are called by their address's name."""
-BY_COMMAND = " by command"
+BY_COMMAND, BY_GUEST = " by command", " by a guest"
+BY = {BY_COMMAND: "the command line", BY_GUEST: "a guest of a showing"}
 """How the words end of what the command line did, which knows no person."""
 
 
@@ -88,7 +91,7 @@ class Entry(models.Model):
     def by(self) -> str:
         """Who it was, for a page."""
         if self.user is None:
-            return "the command line" if self.what.endswith(BY_COMMAND) else "an account that is gone"
+            return next((by for end, by in BY.items() if self.what.endswith(end)), "an account that is gone")
         return str(self.user)
 
 

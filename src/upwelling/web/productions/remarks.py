@@ -42,6 +42,10 @@ class Remark(Authored):
     output = models.CharField(max_length=80, blank=True)
     seen = models.CharField(max_length=12, blank=True)
     settings_then = models.JSONField(null=True)
+    guest = models.CharField(max_length=60, blank=True)
+    """The name that somebody without an account gave, to whom it was shown."""
+    guest_until = models.DateTimeField(null=True)
+    """How long that person can come back to it."""
 
     class Meta:
         ordering = ("-created", "-pk")
@@ -56,6 +60,18 @@ class Remark(Authored):
         if not self.question:
             return "said"
         return "done" if self.ticked else "answered" if self.answered else "open"
+
+    @property
+    def said_by(self) -> str:
+        """Who said it."""
+        return f"{self.guest} (guest)" if self.guest else str(self.created_by or "someone")
+
+    @property
+    def asker_is_gone(self) -> bool:
+        """Whether nobody is left who asked for it: the account is gone, or the guest's showing is over."""
+        if self.guest_until is not None:
+            return self.guest_until <= timezone.now()
+        return self.created_by is None
 
     @property
     def is_open(self) -> bool:
@@ -105,18 +121,18 @@ def write_remark(
     return Remark.objects.create(production=production, created_by=user, **row, **of_frame)
 
 
-def reply(remark: Remark, user: Any, text: str) -> Remark:
-    """Keeps a reply in the thread of a remark; raises Refused."""
+def reply(remark: Remark, user: Any, text: str, **by: Any) -> Remark:
+    """Keeps a reply in the thread of a remark; ``by`` names a guest. Raises Refused."""
     head = remark.thread or remark
     about = (head.kind, head.number, head.name)
-    return write_remark(head.production, user, about, text, question=False, thread=head)
+    return write_remark(head.production, user, about, text, question=False, thread=head, **by)
 
 
 def allowed(remark: Remark, user: Any, *, changes: bool) -> set[str]:
     """What a person may do with a remark: technicians answer, who asked ticks off and opens again; ``changes`` says
     whether the person is a technician.
     """
-    own = remark.created_by == user or (changes and remark.created_by is None)
+    own = remark.created_by == user or (changes and remark.asker_is_gone)
     may = {"remove"} if own or changes else set()
     if remark.state == "open" and changes:
         may.add("answered")
