@@ -34,15 +34,29 @@ def _camera(page: Page, shoot: Callable[[str], None]) -> None:
 
 
 def _wall(page: Page, shoot: Callable[[str], None], address: str) -> None:
-    """All shots side by side, compared, at both sizes of window."""
+    """All shots side by side, compared."""
     page.goto(f"{address}/p/kilnlight/wall/")
     page.wait_for_selector(".tilesaid.sure", timeout=180_000)
     page.wait_for_timeout(12_000)
     shoot("wall")
-    page.set_viewport_size({"width": 1920, "height": 1080})
-    page.wait_for_timeout(2_000)
-    shoot("wall-wide")
-    page.set_viewport_size({"width": 1280, "height": 800})
+
+
+def _showing(page: Page, place: FilePath, address: str) -> None:
+    """The showing of the cut, as somebody sees it who has its link."""
+    page.goto(f"{address}/p/kilnlight/showings/")
+    page.click("table a")
+    page.wait_for_selector("p[role=status]:has-text('holds')", timeout=600_000)
+    link = page.input_value(".address")
+    browser = page.context.browser
+    assert browser is not None
+    guest = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    guest.goto(link)
+    guest.fill("#name", "Ilse Brandt")
+    guest.click("button:text-is('Look')")
+    guest.wait_for_selector(".pin")
+    guest.wait_for_load_state("networkidle")
+    guest.screenshot(path=place)
+    guest.context.close()
 
 
 def _deliveries(page: Page, shoot: Callable[[str], None], address: str) -> None:
@@ -163,6 +177,7 @@ def main(address: str, out: FilePath) -> None:
         page.click("a:has-text('KILNLIGHT CUT 3')")
         page.wait_for_function("() => [...document.images].every((i) => i.complete)")
         shoot("cut")
+        _showing(page, out / "showing.png", address)
         _deliveries(page, shoot, address)
         page.goto(f"{address}/p/kilnlight/first-pass/")
         page.click("button:text-is('Begin the first pass')")

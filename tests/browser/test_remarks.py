@@ -18,6 +18,32 @@ def drawn(page):
     quiet(page)
 
 
+def test_an_outline_is_drawn_by_hand_and_lies_where_it_was_drawn(brought_in, sign_in):
+    page = open_bench(sign_in(first=False), brought_in)
+    traced = page.locator("h2:has-text('Trace at')").inner_text()
+    page.keyboard.press("q")
+    page.select_option("select[aria-label='Where in the picture']", "outline")
+    box = page.locator("canvas.picture").bounding_box()
+    middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(*middle)
+    page.mouse.down()
+    for right, down in ((80, 0), (80, 60), (0, 60)):
+        page.mouse.move(middle[0] + right, middle[1] + down, steps=5)
+    page.mouse.up()
+    drawn = page.locator(".drawnline path >> nth=0").bounding_box()
+    page.fill(TEXT, "This corner")
+    page.keyboard.press("Control+Enter")
+    page.wait_for_selector(".remarkpin.outline")
+    pin = page.locator(".remarkpin.outline polygon >> nth=0").bounding_box()
+    assert all(abs(pin[side] - drawn[side]) < 3 for side in pin)
+    assert abs(pin["width"] - 80) < 6
+    assert page.input_value("select[aria-label='Where in the picture']") == "outline"
+    page.click(f"{ROW} button:text-is('Remove')")
+    page.wait_for_selector(".remarkpin.outline", state="detached")
+    page.keyboard.press("Escape")
+    assert page.locator("h2:has-text('Trace at')").inner_text() == traced, "the trace stays where it was"
+
+
 @pytest.mark.parametrize("width", [1024, 1280, 1920])
 def test_asked_answered_and_ticked_off(brought_in, sign_in, server, width):
     vera = open_bench(sign_in("vera", width=width, first=False), brought_in)

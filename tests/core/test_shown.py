@@ -10,7 +10,15 @@ from PIL import Image
 from upwelling.core.charts.patch_chart import PATCHES
 from upwelling.core.delivery import shown
 from upwelling.core.delivery.make import piece_of
-from upwelling.core.delivery.shown import judging_strip, make_shown, screen_path, screened, still_order, write_small
+from upwelling.core.delivery.shown import (
+    judging_strip,
+    make_shown,
+    screen_path,
+    screened,
+    shows_numbers,
+    still_order,
+    write_small,
+)
 from upwelling.core.errors import BadValue
 from upwelling.core.media import Reading, write_still
 from upwelling.core.operations import Place
@@ -119,11 +127,11 @@ def test_a_still_that_is_not_the_exact_paths_is_not_shown(piece, tmp_path, monke
 
 
 @pytest.mark.parametrize("stage", ["input", "display"])
-def test_what_is_no_displays_light_is_refused(stage):
-    path = path_for("sRGB")
+def test_numbers_without_light_are_known_as_such(stage):
+    path = path_for("BT.709 BT.1886")
     off = path.model_copy(update={stage: getattr(path, stage).model_copy(update={"on": False})})
-    with pytest.raises(BadValue, match="no display’s light"):
-        screen_path(off)
+    assert (shows_numbers(path), shows_numbers(off)) == (False, True)
+    assert screen_path(off).target.curve_name == "sRGB"
 
 
 def test_an_order_is_screened_piece_by_piece_and_once(piece):
@@ -152,7 +160,10 @@ def test_the_strip_by_which_a_screen_is_judged():
     fields = strip[0][edges]
     lab = [patch[1:] for patch in PATCHES[:2]]
     d50, d65 = (colour.xy_to_XYZ(xy) for xy in ((0.3457, 0.3585), (0.3127, 0.329)))
-    xyz = [colour.chromatic_adaptation(colour.Lab_to_XYZ(one, (0.3457, 0.3585)), d50, d65, transform="CAT02") for one in lab]
+    xyz = [
+        colour.chromatic_adaptation(colour.Lab_to_XYZ(one, (0.3457, 0.3585)), d50, d65, transform="CAT02")
+        for one in lab
+    ]
     skins = np.rint(255 * colour.XYZ_to_sRGB(np.array(xyz), apply_cctf_encoding=True))
     grey = (fields == fields[:, :1]).all(axis=-1)
     assert np.abs(fields[~grey] - skins).max() <= 1

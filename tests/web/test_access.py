@@ -160,7 +160,9 @@ def _faults(address, access, olaf, vera):
         return ["no mark: declare it with production_view, shot_view, signed_in, anybody and the like"]
     found = []
     if access.who == "guests":
-        codes = {getattr(one, method)(address).status_code for one in (Client(), olaf, vera) for method in ("get", "post")}
+        codes = {
+            getattr(one, method)(address).status_code for one in (Client(), olaf, vera) for method in ("get", "post")
+        }
         return [] if codes <= {404, 405} else ["opens without the link of a showing"]
     if access.who != "anybody" and not Client().get(address).status_code == Client().post(address).status_code == 302:
         found.append("comes without sign-in")

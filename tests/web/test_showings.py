@@ -6,6 +6,7 @@ import io
 import json
 import re
 
+import av
 import cv2
 import numpy as np
 import pytest
@@ -15,20 +16,25 @@ from django.utils import timezone
 from PIL import Image
 
 from upwelling.core.delivery.shown import screen_path
+from upwelling.core.media.movie_write import write_movie
 from upwelling.core.operations import Place
 from upwelling.core.operations.exact import exact
 from upwelling.core.steps import Exposure
+from upwelling.web.bench import together
 from upwelling.web.common.requests import Refused
+from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import apply_settings, set_mark
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_at
-from upwelling.web.jobs.work import run
+from upwelling.web.footage.shots import bring_in
 from upwelling.web.jobs.models import Task
+from upwelling.web.jobs.work import run
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.remarks import Remark, allowed
 from upwelling.web.showings.models import Showing, ShownState, Visitor
-from upwelling.web.showings.services import Asked, Terms, chain, give_until, make_showing, withdraw
+from upwelling.web.showings.services import Asked, Terms, chain, give_until, make_showing, of_cut, withdraw
+from upwelling.web.showings.together_views import _state
 
 HERE = "/p/kilnlight/showings/"
 SOON = timezone.now() + datetime.timedelta(days=5)
@@ -85,6 +91,8 @@ def write(client, showing, **more):
 def test_it_is_made_on_its_page_and_looked_at_without_an_account(shot, as_, people):
     tess = as_("tess")
     mark = set_mark(shot, people["tess"], "Cold", shot.settings)
+    brighter(shot, people, 0.5)
+    shot = Shot.objects.get()
     assert b"no Marks" not in tess.get(f"{HERE}new/?shot={shot.pk}").content
     sent = {
         "shot": shot.pk, f"frames-{shot.pk}": "0", f"mark-{shot.pk}": mark.pk, "name": "To the client", "before": "on",
@@ -148,11 +156,16 @@ def test_what_no_showing_can_be_is_refused_in_words(shot, people, other, words):
     assert not Showing.objects.exists()
 
 
-def test_an_unsettled_shot_is_left_out_by_name(shot, people):
+def test_of_an_unsettled_shot_its_numbers_are_shown_and_said_to_be_no_more(shot, people):
     Shot.objects.filter(pk=shot.pk).update(encoding="")
     fresh = Shot.objects.get(pk=shot.pk)
-    with pytest.raises(Refused, match="is left out: .*no display’s light"):
-        make_showing(fresh.production, people["tess"], terms(), [Asked(fresh, 0)])
+    showing = make_showing(fresh.production, people["tess"], terms(before=True), [Asked(fresh, 0)])
+    work()
+    client = guest(showing)
+    (item,) = data_of(client, showing)["items"]
+    assert ("shown as they are" in item["note"], len(item["states"])) == (True, 1)
+    seen = cv2.imdecode(np.frombuffer(client.get(item["states"][0]["picture"]).getvalue(), np.uint8), 1)[..., ::-1]
+    assert np.abs(seen - 255 * frame_of(fresh).still.code).max() <= 0.502
 
 
 @pytest.mark.parametrize(("sent", "words"), [("900", "has frames"), ("x", "has frames")])
@@ -267,7 +280,10 @@ def test_remarks_of_guests_are_answered_and_ticked_off(shown, shot, as_, people)
     assert (told["remarks"][0]["may"], told["remarks"][0]["state"]) == (["tick", "remove"], "open")
     remark = Remark.objects.get()
     assert (remark.guest, remark.kind, remark.number, remark.frame) == ("Ada", "shot", shot.pk, shot.frame)
-    assert say(bo, showing, what="tick", remark=remark.pk, name="Bo") == (422, {"error": "Who asked for it ticks it off."})
+    assert say(bo, showing, what="tick", remark=remark.pk, name="Bo") == (
+        422,
+        {"error": "Who asked for it ticks it off."},
+    )
     listed = as_("tess").get(f"/p/kilnlight/bench/{shot.pk}/remarks/").json()["remarks"][0]
     assert (listed["who"].startswith("Ada (guest)"), listed["may"]) == (True, ["answered", "remove"])
     brighter(shot, people, 1.0)
@@ -315,7 +331,11 @@ def test_who_asked_ticks_off_until_the_showing_is_over(shown, people):
 def test_what_a_guest_cannot_say_is_refused_in_words(shown, body, words):
     showing = shown()
     client = guest(showing, "")
-    status, told = say(client, showing, name="Ada", **body) if "what" in body else write(client, showing, **{"name": "Ada", **body})
+    status, told = (
+        say(client, showing, name="Ada", **body)
+        if "what" in body
+        else write(client, showing, **{"name": "Ada", **body})
+    )
     assert (status, words in told["error"]) == (422, True), told
     assert not Remark.objects.exists()
 
@@ -344,7 +364,9 @@ def test_a_showing_after_another_says_what_was_changed_and_keeps_what_is_open(sh
     brighter(shot, people, 1.0)
     shot.refresh_from_db()
     fresh = Shot.objects.get(pk=shot.pk)
-    second = make_showing(fresh.production, people["tess"], terms(name="Second", after=first), [Asked(fresh, fresh.frame)])
+    second = make_showing(
+        fresh.production, people["tess"], terms(name="Second", after=first), [Asked(fresh, fresh.frame)]
+    )
     work()
     bo = guest(second, "Bo")
     (item,) = data_of(bo, second)["items"]
@@ -354,13 +376,18 @@ def test_a_showing_after_another_says_what_was_changed_and_keeps_what_is_open(sh
     assert before == ada.get(data_of(ada, first)["items"][0]["states"][0]["picture"]).getvalue() != now
     (carried,) = bo.get(f"{second.address}remarks/").json()["remarks"]
     assert (carried["carried"], carried["item"], carried["may"]) == ("Rough cut", item["pk"], [])
-    third = make_showing(fresh.production, people["tess"], terms(name="Third", after=second), [Asked(fresh, fresh.frame)])
+    third = make_showing(
+        fresh.production, people["tess"], terms(name="Third", after=second), [Asked(fresh, fresh.frame)]
+    )
     assert (third.items.get().changes, chain(third)) == ([], [third, second, first])
 
 
 def test_hdr_comes_with_an_sdr_picture_for_screens_that_have_none(shot, people, as_):
     tess = as_("tess")
-    assert tess.post("/p/kilnlight/outputs/", {"what": "deliver", "output": "BT.2100 PQ 1000"}).status_code in (200, 302)
+    assert tess.post("/p/kilnlight/outputs/", {"what": "deliver", "output": "BT.2100 PQ 1000"}).status_code in (
+        200,
+        302,
+    )
     fresh = Shot.objects.get(pk=shot.pk)
     from upwelling.web.productions.deliveries import deliver
 
@@ -386,3 +413,148 @@ def test_removed_it_leaves_what_was_said_and_no_files(shown, as_):
     as_("tess").post(f"{HERE}{showing.pk}/change/", {"what": "remove"})
     assert Remark.objects.get().text == "Warmer?"
     assert [place.name for place in shown_pictures()] == [str(showing.pk)]
+
+
+CUT = """TITLE: SHORT
+FCM: NON-DROP FRAME
+
+001  AX       V     C        00:00:00:01 00:00:00:04 01:00:00:00 01:00:00:03
+* FROM CLIP NAME: clip.mov
+002  AX       V     C        00:00:00:00 00:00:00:02 01:00:00:03 01:00:00:05
+* FROM CLIP NAME: missing.mov
+003  AX       V     C        00:00:00:00 00:00:00:06 01:00:00:05 01:00:00:08
+M2   AX             048.0                00:00:00:00
+* FROM CLIP NAME: clip.mov
+"""
+
+
+@pytest.fixture
+def cut(production, people, tmp_path):
+    """A cut of a movie of eight frames whose brightness says which it is: an event, one that is missing, one twice as
+    fast.
+    """
+    frames = (np.full((64, 96, 3), 0.2 + 0.07 * n, np.float32) for n in range(8))
+    write_movie(tmp_path / "clip.mov", frames, "prores-422")
+    shot = bring_in(production, people["tess"], "clip.mov", tmp_path / "clip.mov")
+    shot.encoding = "S-Log3/S-Gamut3.Cine"
+    shot.save()
+    (tmp_path / "short.edl").write_text(CUT)
+    return bring_in_cut(production, people["tess"], "short.edl", tmp_path / "short.edl")
+
+
+def show_cut(cut, people, **other):
+    cut = type(cut).objects.get(pk=cut.pk)
+    asked, left = of_cut(cut)
+    made = make_showing(cut.production, people["tess"], terms(movie=True, **other), asked, cut)
+    return made, left
+
+
+def test_a_cut_is_played_at_its_pace_and_what_is_said_of_a_moment_is_of_its_frame(cut, people, settings):
+    settings.RENDER_PROCESSES = 1
+    showing, left = show_cut(cut, people)
+    assert left == ["Event 2 is left out: it is not settled which shot it is of."]
+    assert any("2 frames of black" in said for said in showing.left_out)
+    client = guest(showing)
+    assert not data_of(client, showing)["items"][0]["movie"], "none before its proof"
+    work()
+    one, three = data_of(client, showing)["items"]
+    assert [(row["begin"], row["frames"], row["rate"]) for row in (one, three)] == [(0, 3, 24.0), (5, 3, 24.0)]
+    movie = showing.items.first().movie
+    assert (movie.verdict, movie.frames, movie.order.pieces[0].path.target.curve_name) == ("holds", 8, "sRGB")
+    whole = b"".join(client.get(one["movie"]).streaming_content)
+    assert whole == movie.place.read_bytes()
+    part = client.get(one["movie"], headers={"Range": "bytes=100-199"})
+    assert (part.status_code, part["Content-Range"]) == (206, f"bytes 100-199/{len(whole)}")
+    assert b"".join(part.streaming_content) == whole[100:200]
+    with av.open(io.BytesIO(whole)) as file:
+        shown = [frame.to_ndarray(format="rgb24").mean() for frame in file.decode(video=0)]
+        tags = file.streams.video[0].codec_context
+        assert (tags.color_primaries, tags.color_trc) == (1, 13), "BT.709 primaries, sRGB curve (ITU-T H.273)"
+    assert shown[3] == shown[4] == min(shown), "black stands for what is missing"
+    assert shown[5] < shown[6] < shown[7]
+    for moment, frame in ((1, 2), (6, 2), (7, 4)):
+        item = one if moment < 3 else three
+        body = {"item": item["pk"], "state": item["states"][0]["pk"], "name": "Ada", "moment": moment}
+        assert say(client, showing, what="write", text="Here", **body)[0] == 200
+        assert Remark.objects.latest("pk").frame == frame
+    movie.place.write_bytes(whole + b"x")
+    assert client.get(one["movie"]).status_code == 404, "a file that was changed is not played"
+
+
+def test_a_movie_of_a_size_that_no_codec_has_is_fitted(production, people, tmp_path):
+    write_movie(tmp_path / "odd.mov", (np.full((64, 96, 3), 0.3, np.float32) for _ in range(3)), "prores-422")
+    shot = bring_in(production, people["tess"], "odd.mov", tmp_path / "odd.mov")
+    shot.encoding, shot.width, shot.height = "S-Log3/S-Gamut3.Cine", 4000, 2001
+    shot.save()
+    showing = make_showing(production, people["tess"], terms(movie=True), [Asked(Shot.objects.get(pk=shot.pk), 0)])
+    form = showing.items.get().movie.order.form
+    assert (form.sizing, form.width, form.height) == ("exact", 1920, 960)
+
+
+def test_a_joint_look_is_followed_and_ends(shown, shot, as_, monkeypatch):
+    monkeypatch.setattr(together, "OFTEN", 1e9)
+    showing = shown()
+    tess, vera, ada = as_("tess"), as_("vera"), guest(showing)
+    lead, along = f"{HERE}{showing.pk}/together/", f"{showing.address}along/"
+
+    def says(client, **body):
+        return client.post(lead, body, content_type="application/json", headers={"Accept": "application/json"})
+
+    def preview(client, **body):
+        body = {"settings": None, "lossless": True, "together": showing.pk, **body}
+        return client.post(f"/p/kilnlight/bench/{shot.pk}/preview/", body, content_type="application/json")
+
+    assert ada.get(along).json() == {"on": False}
+    preview(tess)
+    assert says(tess, what="say").json()["on"] is False, "nobody leads it yet"
+    assert says(tess, what="begin").json() == {"on": True, "name": "Rough cut", "watching": []}
+    assert "leads a joint look at this showing now" in says(vera, what="begin").json()["error"]
+    preview(vera)
+    assert "here" not in ada.get(along).json(), "only what its leader sees"
+    seen = preview(tess).content
+    state = {"compare": "wipe", "against": "Without trim", "wipe": 0.25, "angle": 30, "pointer": [0.5, 2]}
+    says(tess, what="say", **state)
+    preview(tess, role="other", untrimmed=True)
+    told = ada.get(f"{along}?looks=1").json()
+    assert (told["who"], told["compare"], told["wipe"], told["angle"], told["pointer"]) == (
+        "tess",
+        "wipe",
+        0.25,
+        30,
+        [0.5, 1],
+    )
+    assert told["here"]["said"].startswith("ramp, frame 0")
+    picture = ada.get(told["here"]["address"])
+    assert picture["Content-Type"] == "image/png"
+    assert picture.content in seen, "at rest, the very picture that the Bench shows"
+    assert ada.get(f"{along}?number={told['number']}").json() == {"on": True, "number": told["number"]}
+    assert says(tess, what="say", **state).json()["watching"] == ["Ada"]
+    number = ada.get(along).json()["number"]
+    preview(tess, lossless=False)
+    assert ada.get(along).json()["number"] == number, "of a moving hand some are handed on"
+    monkeypatch.setattr(together, "OFTEN", 0)
+    assert ada.get(along).json()["number"] > number, "and the last one always"
+    moving = ada.get(ada.get(along).json()["here"]["address"])
+    assert moving["Content-Type"] == "image/jpeg"
+    assert says(tess, what="end").json()["on"] is False
+    assert ada.get(along).json() == {"on": False}
+    assert ada.get(told["here"]["address"]).status_code == 404
+    withdraw(showing)
+    assert "is over" in says(tess, what="begin").json()["error"]
+
+
+@pytest.mark.parametrize("sent", [None, "x", True, [], {"a": 1}, float("1e400"), -5])
+def test_a_state_that_a_page_cannot_have_is_none(sent):
+    state = _state({"compare": sent, "against": sent, "wipe": sent, "angle": sent, "pointer": [sent, sent]})
+    assert state["compare"] == "now"
+    assert 0 <= state["wipe"] <= 1
+    assert np.isfinite(state["angle"])
+    assert all(0 <= share <= 1 for share in state["pointer"])
+
+
+def test_who_leads_and_is_not_heard_of_leads_no_more(shown, monkeypatch, people):
+    showing = shown()
+    joint = together.begin(showing.pk, showing.production_id, people["tess"])
+    assert together.joint_of(showing.pk) is joint
+    joint.heard -= together.FORGOTTEN + 1
+    assert together.joint_of(showing.pk) is None

@@ -56,17 +56,18 @@ class Shown:
 def screen_path(path: Path) -> Path:
     """The path with its light coded for a screen: that of an SDR output in sRGB codes, any other as it is; full range.
 
-    Raises BadValue where its codes are no display's.
+    Where nothing is made of a file's codes (``shows_numbers``), they go out as they are, as codes of the screen.
     """
-    if not (path.display.on and path.input.on):
-        raise BadValue(
-            "Its Input or its Display code is off, or nothing is known of the file, so it has no display’s light."
-        )
     display = path.display.model_copy(update={"range": "full"})
     target = path.target
     if not target.is_hdr and target.curve_name != SCREEN_CURVE:
         display = display.model_copy(update={"custom": _in_screen_codes(target)})
     return path.model_copy(update={"display": display})
+
+
+def shows_numbers(path: Path) -> bool:
+    """Whether a path has no display's light to show, only numbers: its Input or its Display code is off."""
+    return not (path.input.on and path.display.on)
 
 
 def _in_screen_codes(target: Output) -> CustomOutput:

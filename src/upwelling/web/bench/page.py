@@ -196,7 +196,8 @@ class Opened:
         place = [self.production.slug, self.shot.pk]
         return {
             "urls": {name: reverse(name, args=place) for name in ADDRESSES}
-            | {"change": reverse("change", args=place[:1])},
+            | {"change": reverse("change", args=place[:1])}
+            | {"together": reverse("showing-together", args=[self.production.slug, 0])},
             "pk": self.shot.pk,
             "walk": self._walk(),
             "others": self.strip["others"],

@@ -47,6 +47,7 @@ from upwelling.web.bench.hand import IN_HAND, in_hand
 from upwelling.web.bench.risks import risks
 from upwelling.web.bench.scope import ScopeChoice, draw
 from upwelling.web.bench.tickets import NEVER_OVERTAKEN, Ticket
+from upwelling.web.bench.together import Joint, Role
 from upwelling.web.bench.tone_plot import tone_points
 from upwelling.web.bench.trace import trace
 from upwelling.web.bench.viewing import NONE, seen_operations
@@ -75,9 +76,10 @@ GREY = np.uint8(118)
 @dataclass(frozen=True)
 class Wish:
     """What a page wants of a preview. ``point`` is in pixels of the full frame, ``part`` (x, y, width, height) too:
-    what is shown of
-    it, None for all. ``stage``, ``step`` and a ``curve`` of it are in hand. ``without`` leaves layers out, and
-    ``unmanaged`` shows the file's own numbers; ``drafts`` are shared layers that come with changes not saved yet."""
+    what is shown of it, None for all. ``stage``, ``step`` and a ``curve`` of it are in hand. ``without`` leaves layers
+    out, and ``unmanaged`` shows the file's own numbers; ``drafts`` are shared layers that come with changes not saved
+    yet. What is made is handed to a ``joint`` look in its ``role``.
+    """
 
     without_trim: bool = False
     without: tuple[LayerKind, ...] = ()
@@ -97,6 +99,8 @@ class Wish:
     output: str = ""
     viewing: Viewing = NONE
     ticket: Ticket = NEVER_OVERTAKEN
+    joint: Joint | None = None
+    role: Role = "here"
 
 
 def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> bytes:
@@ -119,6 +123,8 @@ def preview(shot: Shot, frame: Frame, settings: ShotSettings, wish: Wish) -> byt
     shown, cut = (made, WHOLE) if wish.part is None else _of_part(frame, made, wish.part)
     picture = np.ascontiguousarray(_picture(shown, frame, settings, wish)[cut])
     wish.ticket.check()
+    if wish.joint is not None:
+        wish.joint.show(wish.role, picture, f"{shot.name}, {shot.frame_said(frame.number)}", still=wish.lossless)
     # The picture is packed on a thread of its own while scopes and numbers are made.
     packed = _packers.submit(*_packing(picture, wish))
     scene, signal = measure(made, frame, spans)

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from upwelling.core.errors import UpwellingError
 from upwelling.web.bench.strip import shelf_of
+from upwelling.web.bench.together import led_by
 from upwelling.web.bench.views import previewed
 from upwelling.web.common.downloads import picture_file
 from upwelling.web.common.requests import Refused, json_body, text_of, whole, whole_or
@@ -72,7 +73,8 @@ def shelve(request: HttpRequest, production: Production, shot: Shot) -> HttpResp
 def preview(request: HttpRequest, production: Production, reference: ShelfReference) -> HttpResponse:
     """As a shot's preview, of this one frame under the settings it was put there with."""
     body = json_body(request, "setting")
-    return previewed(reference.shot, frame_of(reference.shot, reference.frame), reference.shot_settings, body)
+    joint = led_by(body.get("together"), production.pk, request.user)
+    return previewed(reference.shot, frame_of(reference.shot, reference.frame), reference.shot_settings, body, joint)
 
 
 @require_GET

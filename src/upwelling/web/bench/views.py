@@ -14,6 +14,7 @@ from upwelling.web.bench.page import Opened, correction_shown
 from upwelling.web.bench.preview import View, Wish, preview
 from upwelling.web.bench.scope import read_choices
 from upwelling.web.bench.tickets import Overtaken, Ticket
+from upwelling.web.bench.together import Joint, led_by
 from upwelling.web.bench.viewing import viewing_of
 from upwelling.web.common.requests import json_body, list_of, one_of, text_of, whole, whole_or
 from upwelling.web.footage.access import shot_view
@@ -62,11 +63,14 @@ def preview_of(request: HttpRequest, production: Production, shot: Shot) -> Http
     body = json_body(request, "setting")
     settings = shot.settings if body.get("settings") is None else read_settings(body["settings"])
     index = body.get("frame")
-    return previewed(shot, frame_of(shot, None if index is None else whole(index)), settings, body)
+    joint = led_by(body.get("together"), production.pk, request.user)
+    return previewed(shot, frame_of(shot, None if index is None else whole(index)), settings, body, joint)
 
 
-def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, Any]) -> HttpResponse:
-    """The answer of ``preview`` to what a page sent."""
+def previewed(
+    shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, Any], joint: Joint | None = None
+) -> HttpResponse:
+    """The answer of ``preview`` to what a page sent; ``joint`` is the joint look that the page leads."""
     scopes, region = read_choices(body)
     point, part = body.get("point"), body.get("part")
     wish = Wish(
@@ -89,6 +93,8 @@ def previewed(shot: Shot, frame: Frame, settings: ShotSettings, body: dict[str, 
         stage=one_of(body.get("stage"), get_args(StageName), "trim"),
         step=text_of(body.get("step")),
         curve=text_of(body.get("curve")),
+        joint=joint,
+        role="other" if body.get("role") == "other" else "here",
         ticket=Ticket(text_of(body.get("page")), whole(body.get("number") or 0)),
     )
     if not wish.lossless and wish.part is None:

@@ -12,9 +12,9 @@ WORKING_WIDTH, WORKING_HEIGHT = 960, 540
 """The working frame of a full one is at most this large."""
 
 
-def jpeg(picture: Any, quality: int = 95) -> bytes:
-    """A 4:4:4 JPEG of a uint8 picture (H, W, 3)."""
-    return bytes(imagecodecs.jpeg8_encode(picture, level=quality, subsampling="444"))
+def jpeg(picture: Any, quality: int = 95, subsampling: str = "444") -> bytes:
+    """A JPEG of a uint8 picture (H, W, 3)."""
+    return bytes(imagecodecs.jpeg8_encode(picture, level=quality, subsampling=subsampling))
 
 
 def rgba(picture: Any) -> bytes:

@@ -17,6 +17,13 @@ def _printable(text: str) -> str:
     return text[:200].encode("unicode_escape").decode()
 
 
+def _place(request: HttpRequest) -> str:
+    """The address without what opens a door to whoever reads it."""
+    match = request.resolver_match
+    secret = match.kwargs.get("token") if match is not None else None
+    return request.path.replace(secret, "…") if secret else request.path
+
+
 class Asked(logging.Filter):
     """Adds ``asked`` to a record: the person and the request that it belongs to, “-” outside of any."""
 
@@ -25,7 +32,7 @@ class Asked(logging.Filter):
         # Who is signed in is only told where it is known already: a log line must not read the database.
         user = getattr(request, "_cached_user", None)
         name = _printable(user.get_username()) if user is not None and user.is_authenticated else "nobody"
-        record.asked = f"{name} {request.method} {_printable(request.path)}" if request is not None else "-"
+        record.asked = f"{name} {request.method} {_printable(_place(request))}" if request is not None else "-"
         return True
 
 

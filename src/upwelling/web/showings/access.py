@@ -14,6 +14,7 @@ from django.shortcuts import get_object_or_404, render
 from upwelling.web.common.access import Access, marked
 from upwelling.web.common.errors import page
 from upwelling.web.common.requests import wants_json
+from upwelling.web.common.standing import standing
 from upwelling.web.productions.access import view_of
 from upwelling.web.productions.models import Production
 from upwelling.web.showings.guests import cookie_of, known_visitor
@@ -37,7 +38,8 @@ def shown_by(token: str) -> Showing:
         key = signing.Signer(salt=SALT).unsign(token)
     except signing.BadSignature:
         raise Http404 from None
-    return get_object_or_404(Showing.objects.select_related("production", "after"), key=key)
+    rows = Showing.objects.select_related("production", "after")
+    return standing(("showing", key), lambda: get_object_or_404(rows, key=key))
 
 
 def guest_view(*, door: bool = False) -> Callable[[Callable[..., Any]], Callable[..., HttpResponseBase]]:
@@ -56,7 +58,8 @@ def guest_view(*, door: bool = False) -> Callable[[Callable[..., Any]], Callable
                 )
             if showing.is_over or showing.production.archived:
                 return page(request, 410, "Over", OVER)
-            visitor = known_visitor(showing, request.COOKIES.get(cookie_of(showing), ""))
+            cookie = request.COOKIES.get(cookie_of(showing), "")
+            visitor = standing(("visitor", showing.pk, cookie), lambda: known_visitor(showing, cookie))
             if visitor is None and not door:
                 if wants_json(request):
                     return page(request, 403, "Come in first", "Reload this page, and come in once more.")

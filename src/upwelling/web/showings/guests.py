@@ -93,6 +93,7 @@ def page_data(showing: Showing) -> dict[str, Any]:
         "says": showing.remarks_allowed,
         "downloads": showing.downloads_allowed,
         "remarks": reverse("showing-remarks", args=[showing.token]),
+        "along": reverse("showing-along", args=[showing.token]),
     }
 
 
@@ -112,6 +113,7 @@ def _item(showing: Showing, item: ShownItem) -> dict[str, Any]:
         "rate": item.rate,
         "follows": showing.after is not None,
         "changes": item.changes,
+        "note": item.note,
     }
 
 

@@ -101,6 +101,8 @@ class ShownItem(models.Model):
     rate = models.FloatField(default=24.0)
     earlier = models.ForeignKey("ShownState", null=True, on_delete=models.SET_NULL, related_name="+")
     changes = models.JSONField(default=list)
+    note = models.CharField(max_length=200, blank=True)
+    """What whoever looks at it has to know."""
 
     class Meta:
         ordering = ("position",)

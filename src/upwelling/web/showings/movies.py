@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import math
 from typing import Any
 
 from django.http import QueryDict
@@ -13,8 +14,8 @@ from upwelling.web.deliveries.plan import Plan, plan_from
 from upwelling.web.deliveries.rendering import start
 from upwelling.web.showings.models import Showing, ShownItem
 
-FIT = 1920, 1080
-"""What pictures larger than it, or of sizes that no movie has, are fitted to."""
+LARGEST = 1920, 1080
+"""What larger pictures are fitted to."""
 
 
 def order_movies(showing: Showing, user: Any) -> None:
@@ -46,13 +47,13 @@ def _plan(showing: Showing, items: list[ShownItem]) -> Plan:
         asked.update({"cut": str(showing.cut.pk), "as": "one", "missing": "black", "pattern": "{cut}"})
     else:
         asked.setlist("shot", [str(item.shot_id) for item in items])
-    larger = any(max(item.shot.width, item.shot.height) > FIT[0] for item in items if item.shot is not None)
-    if not larger:
+    width, height = max(((item.shot.width, item.shot.height) for item in items if item.shot), key=math.prod)
+    if width <= LARGEST[0] and height <= LARGEST[1]:
         try:
-            found = plan_from(showing.production, asked)
+            return plan_from(showing.production, asked)
         except UpwellingError:
-            larger = True  # sizes that differ, or that chroma cannot be halved in
-        else:
-            return found
-    asked.update({"sizing": "exact", "width": str(FIT[0]), "height": str(FIT[1])})
+            pass  # sizes that differ, or that chroma cannot be halved in
+    share = min(1.0, LARGEST[0] / width, LARGEST[1] / height)
+    sides = {name: str(2 * max(1, round(side * share / 2))) for name, side in (("width", width), ("height", height))}
+    asked.update({"sizing": "exact", **sides})
     return plan_from(showing.production, asked)

@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 from pydantic import ValidationError
 
-from upwelling.core.delivery.shown import screen_path, still_order
+from upwelling.core.delivery.shown import shows_numbers, still_order
 from upwelling.core.documents import sealed
 from upwelling.core.errors import UpwellingError
 from upwelling.core.parameters import refusal
@@ -37,6 +37,7 @@ from upwelling.web.showings.movies import order_movies
 MOST_ITEMS, MOST_STATES = 200, 6
 LONGEST = datetime.timedelta(days=366)
 NOW, BEFORE = "Now", "As it came"
+NUMBERS = "It is not settled what its numbers mean, so they are shown as they are: no colours to judge."
 ELSEWHERE = "what it shares with other shots, or the production’s rules"
 
 
@@ -160,7 +161,8 @@ def _keep(showing: Showing, asked: Asked, terms: Terms, began: Mapping[int, int]
     states = [(NOW, settings), *((mark.name, mark.shot_settings) for mark in marks)]
     made = [_state(shot, asked.frame, name, held, showing) for name, held in states]
     if terms.before:
-        made.append(_state(shot, asked.frame, BEFORE, settings, showing, bare=True))
+        bare = _state(shot, asked.frame, BEFORE, settings, showing, bare=True)
+        made += [bare] if bare.seen != made[0].seen else []
     item = ShownItem.objects.create(
         showing=showing,
         position=showing.items.count(),
@@ -173,6 +175,7 @@ def _keep(showing: Showing, asked: Asked, terms: Terms, began: Mapping[int, int]
         frames=(event.frames if event.speed == 1 else event.record_frames) if event else shot.frames,
         first=(event.first or 0) if event else shot.first_frame,
         speed=event.speed if event else 1.0,
+        note=NUMBERS if shows_numbers(path_of(shot, settings, showing.output)) else "",
     )
     for position, row in enumerate(made):
         row.item, row.position = item, position
@@ -197,7 +200,6 @@ def _state(
         return still_order(piece_of_shot(shot, output, frame, frame, path=path(output)), shot.name).to_json()
 
     main = path(showing.output)
-    screen_path(main)  # refused here, while somebody can be told
     return ShownState(
         name=name,
         seen=main.at(frame).fingerprint,

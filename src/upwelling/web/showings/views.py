@@ -10,6 +10,7 @@ from django.db.models import Count
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
+from django.utils.http import urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.errors import UpwellingError
@@ -22,7 +23,7 @@ from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
 from upwelling.web.showings.access import showing_view
 from upwelling.web.showings.models import Showing
-from upwelling.web.showings.services import Asked, Terms, give_until, make_showing, of_cut, withdraw
+from upwelling.web.showings.services import BEFORE, Asked, Terms, give_until, make_showing, of_cut, withdraw
 
 EACH = 40
 USUAL = datetime.timedelta(days=14)
@@ -62,20 +63,30 @@ def new(request: HttpRequest, production: Production) -> HttpResponse:
     cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     numbers = whole_list(given.getlist("shot"))
     shots = loaded(production, sorted(numbers)) if numbers and cut is None else []
+    first = "name" not in given
+    like = production.showings.filter(pk=whole_or(given.get("after"))).first() if first else None
+    frames = _frames_of(like)
     rows = [
         {
             "shot": shot,
             "marks": shot.marks.all()[:12],
-            "frames": given.get(f"frames-{shot.pk}", str(shot.frame)),
+            "frames": given.get(f"frames-{shot.pk}") or frames.get(shot.pk) or str(shot.frame),
             "chosen": whole_list(given.getlist(f"mark-{shot.pk}")),
         }
         for shot in shots
     ]
-    first = "name" not in given
+    events: list[Any] = []
+    left: list[str] = []
+    if cut is not None:
+        cut.production = production
+        found, left = of_cut(cut)
+        events = [{"event": one.event, "shot": one.shot, "said": one.shot.frame_said(one.frame)} for one in found]
     page = {
         "cut": cut,
         "cuts": production.cuts.all()[:60],
         "rows": rows,
+        "events": events,
+        "left": left,
         "choices": choices(production.shots.all()) if cut is None and not rows else [],
         "outputs": outputs_of(production),
         "earlier": production.showings.all()[:60],
@@ -83,10 +94,22 @@ def new(request: HttpRequest, production: Production) -> HttpResponse:
         "soonest": f"{timezone.localdate() + datetime.timedelta(days=1):%Y-%m-%d}",
         "given": given,
         "name": given.get("name", cut.name if cut else ""),
-        "says": first or "remarks" in given,
+        "note": like.note if like else given.get("note", ""),
+        "output": like.output if like else given.get("output", ""),
+        "says": like.remarks_allowed if like else first or "remarks" in given,
+        "saves": like.downloads_allowed if like else "downloads" in given,
+        "bare": like.items.filter(states__name=BEFORE).exists() if like else "before" in given,
         "movie": first or "movie" in given,
     }
     return render(request, "showings/new.html", page)
+
+
+def _frames_of(showing: Showing | None) -> dict[int, str]:
+    """The frames that an earlier showing had of each shot, as they are typed."""
+    found: dict[int, list[str]] = {}
+    for shot, frame in showing.items.exclude(shot=None).values_list("shot", "frame") if showing else ():
+        found.setdefault(shot, []).append(str(frame))
+    return {shot: ", ".join(numbers) for shot, numbers in found.items()}
 
 
 def _made(request: HttpRequest, production: Production) -> Showing:
@@ -150,6 +173,7 @@ def kept(request: HttpRequest, production: Production, showing: Showing) -> Http
         "showing": showing,
         "link": request.build_absolute_uri(showing.address),
         "items": items,
+        "again": _again(showing, items),
         "movies": list(movies.values()),
         "progress": _progress(showing, items),
         "visitors": showing.visitors.all()[:100],
@@ -158,6 +182,13 @@ def kept(request: HttpRequest, production: Production, showing: Showing) -> Http
         "soonest": f"{timezone.localdate() + datetime.timedelta(days=1):%Y-%m-%d}",
     }
     return render(request, "showings/showing.html", page)
+
+
+def _again(showing: Showing, items: list[Any]) -> str:
+    """What the form of a showing that follows this one is asked with."""
+    shots = dict.fromkeys(item.shot_id for item in items if item.shot_id)
+    what: dict[str, Any] = {"cut": showing.cut_id} if showing.cut_id else {"shot": list(shots)}
+    return urlencode({"after": showing.pk, **what}, doseq=True)
 
 
 @require_GET

@@ -74,5 +74,5 @@ def _open_remarks(wall: Wall) -> dict[int, list[str]]:
     found: dict[int, list[str]] = {}
     for one in in_state(held, "open").select_related("created_by"):
         at = "" if one.frame is None else f" at {one.frame}"
-        found.setdefault(one.number, []).append(f"? {one.created_by or 'someone'}{at}: {' '.join(one.text.split())}")
+        found.setdefault(one.number, []).append(f"? {one.said_by}{at}: {' '.join(one.text.split())}")
     return found

@@ -23,6 +23,7 @@ import { Steps } from "./model/steps.js";
 import { motion } from "./motion.js";
 import { ordering } from "./ordering.js";
 import { presence } from "./presence.js";
+import { outlining } from "./outlining.js";
 import { picture } from "./picture.js";
 import { Previews } from "./preview.js";
 import { raw } from "./raw.js";
@@ -37,6 +38,7 @@ import { scopePicks } from "./scope_picks.js";
 import { shapes } from "./shapes.js";
 import { solving } from "./solving.js";
 import { steps } from "./steps.js";
+import { together } from "./together.js";
 import { tracks } from "./tracks.js";
 import { viewing } from "./viewing.js";
 import { where } from "./where.js";
@@ -45,7 +47,7 @@ import { zones } from "./zones.js";
 const STEPS = [steps, adding, ordering, where, shapes, tracks, following, groups, curve, zones];
 const EDITING = [controls, layers, raw, matching, marks, look, rendering, solving, fromPicture];
 const SEEING = [compare, comparing, picture, region, scopePicks, motion, viewing, reading, room];
-const GOING = [keys, reach, presence, riding, going, firstPass, marked, remarks];
+const GOING = [keys, reach, presence, together, riding, going, firstPass, marked, remarks, outlining];
 const PARTS = [...STEPS, ...EDITING, ...SEEING, ...GOING];
 
 document.addEventListener("alpine:init", () => {
@@ -331,6 +333,7 @@ document.addEventListener("alpine:init", () => {
         curve: this.curve ? this.curve.spec.path : "",
         output: this.output,
         viewing: this.viewingSent,
+        together: this.together,
       };
     },
     refresh(lossless) {

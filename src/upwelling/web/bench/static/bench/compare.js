@@ -168,7 +168,7 @@ export const compare = {
     const [kind, pk] = this.against.split(":");
     const layer = this.viewingSent && { ...this.viewingSent, until: "" };
     const view = ["selection", "over", "matte"].includes(this.view) ? "picture" : this.view;
-    const wish = { ...this.wish(true), step: "", viewing: layer, view, region: this.regionBeside };
+    const wish = { ...this.wish(true), step: "", viewing: layer, view, region: this.regionBeside, role: "other" };
     const one = this.otherShot;
     if (one) {
       this.otherPart = this.sharedPart(one);

@@ -5,6 +5,11 @@ const STATES = { said: "", open: "? open", answered: "answered", done: "✓ tick
 const ACTS = { answered: "Answered", tick: "Tick it off", open: "Open again", remove: "Remove" };
 const SMALLEST = 14;
 
+// A point of an outline in shares of the rectangle round it.
+function within([x, y], { left, right, top, bottom }) {
+  return `${(x - left) / (right - left || 1)},${(y - top) / (bottom - top || 1)}`;
+}
+
 export const remarks = {
   remarks: [],
   remarksOpen: false,
@@ -23,6 +28,7 @@ export const remarks = {
   },
   toggleRemarks() {
     this.remarksOpen = !this.remarksOpen;
+    this.pickRemarkPlace();
     if (!this.remarksOpen) return this.$refs.picture.focus();
     if (!this.open.side) this.toggleSide();
     this.$refs.remarkPlace.value = this.region ? "region" : "point";
@@ -59,13 +65,16 @@ export const remarks = {
       seen = this.$refs.picture.dataset.fingerprint || "",
       where = { place: this.placeOfRemark, frame: this.frame, seen, output: this.output },
       body = { what: "write", text: field.value, question: this.$refs.remarkAsks.checked, ...where };
-    if (await this.sendRemark(body)) field.value = "";
+    if (!(await this.sendRemark(body))) return;
+    field.value = "";
+    this.pickRemarkPlace();
   },
   // A rectangle or an ellipse, or the trace as one without size, in shares of the picture.
   get placeOfRemark() {
     const { value } = this.$refs.remarkPlace,
       { width, height } = this.data.frame;
     if (value === "region" && this.region) return { ...this.region };
+    if (value === "outline") return this.remarkLine.length > 2 ? { kind: "outline", points: this.remarkLine } : null;
     if (!value || !this.point) return null;
     const [x, y] = [(this.point.x + 0.5) / width, (this.point.y + 0.5) / height];
     return { kind: "rectangle", left: x, right: x, top: y, bottom: y };
@@ -130,7 +139,8 @@ export const remarks = {
         title: row.text,
         name: `Remark ${row.number}: ${row.text}`,
         style: { left: `${left}px`, top: `${top}px`, width: `${wide}px`, height: `${tall}px` },
-        look: { ellipse: row.place.kind === "ellipse", point: x1 - x0 < 1 },
+        look: { ellipse: row.place.kind === "ellipse", point: x1 - x0 < 1, outline: row.place.kind === "outline" },
+        outline: (row.place.points || []).map((point) => within(point, row.place)).join(" "),
       };
     });
   },

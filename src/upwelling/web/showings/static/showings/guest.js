@@ -1,5 +1,6 @@
 // What a guest sees of a showing: one frame after the other, in its states, as a movie, with what is said of it.
 import { merged } from "../bench/merged.js";
+import { along } from "./along.js";
 import { compare } from "./compare.js";
 import { movie } from "./movie.js";
 import { saying } from "./saying.js";
@@ -18,6 +19,8 @@ const base = {
     this.takeItems(data.items);
     this.fillStates();
     if (this.says) this.$refs.name.value = this.$root.dataset.name;
+    this.alongAddress = data.along;
+    this.followAlong();
     this.ask();
     this.timer = setInterval(() => this.ask(), 15000);
   },
@@ -89,4 +92,4 @@ const base = {
   },
 };
 
-document.addEventListener("alpine:init", () => Alpine.data("showing", () => merged([base, compare, movie, saying])));
+document.addEventListener("alpine:init", () => Alpine.data("showing", () => merged([base, compare, movie, saying, along])));

@@ -3,6 +3,12 @@ export const movie = {
   movieOn: false,
   moment: 0,
 
+  // An outline over a movie whose picture is of another shape would lie elsewhere than it is drawn.
+  get drawable() {
+    const { videoWidth, videoHeight } = this.$refs.video;
+    const own = this.first.width / this.first.height;
+    return !this.movieOn || Math.abs(videoWidth / videoHeight / own - 1) < 0.01;
+  },
   get movieSaid() {
     return this.movieOn ? "The still" : "Play it";
   },

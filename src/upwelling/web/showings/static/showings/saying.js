@@ -33,6 +33,11 @@ export const saying = {
     return this.pins.map((pin) => path(pin.points)).join("") + path(this.line);
   },
   toggleDrawing() {
+    if (!this.drawable) {
+      this.trouble = "The movie shows this in another shape than its still. Draw in the still.";
+      return;
+    }
+    this.trouble = "";
     this.line = [];
     this.drawing = !this.drawing;
     this.$refs.video.pause();
@@ -89,7 +94,7 @@ export const saying = {
       ...row,
       number: remarks.length - at,
       where: this.whereOf(row),
-      stands: [STANDS[row.state], row.answered, row.carried && `said of ${row.carried}`].filter(Boolean).join(" · "),
+      stands: [row.state === "answered" ? "" : STANDS[row.state], row.answered, row.carried && `said of ${row.carried}`].filter(Boolean).join(" · "),
       acts: this.says ? row.may.map((what) => ({ what, title: ACTS[what] })) : [],
     }));
     for (const one of this.items) one.open = this.remarks.filter((row) => row.item === one.pk && row.state === "open").length;

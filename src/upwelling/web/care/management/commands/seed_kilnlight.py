@@ -15,7 +15,6 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 
 from upwelling.core import engine
-from upwelling.core.documents import sealed
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.path import Path as SignalPath
 from upwelling.core.simulate import kilnlight_set
@@ -42,6 +41,7 @@ from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import perform_bake, start_bake, start_package
 from upwelling.web.bench.following import FollowWish, found
+from upwelling.web.care.kilnlight_review import say_things, show_the_cut
 from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
 from upwelling.web.footage.history import apply_settings, set_mark
@@ -49,14 +49,12 @@ from upwelling.web.footage.layer_content import LayerContent, LayerUse
 from upwelling.web.footage.layer_services import layer_for, save_layer
 from upwelling.web.footage.look_services import create_look, give_to_all, make_group
 from upwelling.web.footage.models import Shot
-from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import make_thumbnails
 from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.footage.shots import AlreadyHere, accept, bring_in
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.luts.services import bring_in_lut, declare
 from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
-from upwelling.web.productions.remarks import settle, write_remark
 from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
@@ -125,24 +123,6 @@ def house_conversion() -> Lut3D:
     return Lut3D(np.clip(code * np.array([0.985, 1.0, 1.01]), 0, 1).astype(np.float32), title="festival v3")
 
 
-FRAME_REMARKS: tuple[tuple[str, str, str, dict[str, Any] | None, tuple[str, ...]], ...] = (
-    (
-        "A016",
-        "The furnace door burns out. Can the rim keep its colour?",
-        "viewer",
-        {"kind": "rectangle", "left": 0.87, "top": 0.12, "right": 1.0, "bottom": 0.64},
-        (),
-    ),
-    (
-        "A012",
-        "Wall too green beside the take before?",
-        "viewer",
-        {"kind": "ellipse", "left": 0.3, "top": 0.1, "right": 0.6, "bottom": 0.4},
-        ("answered",),
-    ),
-    ("A031", "Mid grey of the bench: a third of a stop up.", "technician", None, ("answered", "tick")),
-)
-"""Shot, words, by whom, where in its frame, and what came of it."""
 CUT = FilePath(kilnlight_set.__file__).with_name("kilnlight_cut.edl")
 """The editor's third cut: twelve events, one of a card that has not come, one longer than its file."""
 CAMERAS = {"A-cam": "S-Log3/S-Gamut3.Cine", "B-cam": "V-Log/V-Gamut", "Phone": "HLG/BT.2020", "Gimbal": "D-Log/D-Gamut"}
@@ -197,49 +177,13 @@ class Command(BaseCommand):
             self._look(production, users["technician"])
         if not production.cuts.exists():
             bring_in_cut(production, users["technician"], CUT.name, CUT)
+        if not production.remarks.exists():
+            say_things(production, users["technician"], users["viewer"])
+        if not production.showings.exists():
+            show_the_cut(production, users["technician"])
         if not production.bakes.exists():
             self._bake(production, users["technician"])
-        if not production.remarks.exists():
-            self._remark(production, users["technician"], users["viewer"])
         self.stdout.write("Kilnlight is ready.")
-
-    def _remark(self, production: Production, technician: User, viewer: User) -> None:
-        """What whoever works on it next should know."""
-        camera = production.cameras.get(name="A-cam")
-        write_remark(
-            production,
-            technician,
-            ("camera", camera.pk, camera.name),
-            "Rented from Monday; the body of the first day was another one.",
-            question=False,
-        )
-        shot = production.shots.filter(name__startswith="A033").first()
-        if shot is not None:
-            said = "Was the viewing transform burned in on the set, or by the laboratory?"
-            write_remark(production, technician, ("shot", shot.pk, shot.name), said, question=True)
-        self._of_frames(production, technician, viewer)
-
-    def _of_frames(self, production: Production, technician: User, viewer: User) -> None:
-        """What was said of frames: one open, one answered, one ticked off."""
-        for begins, text, by, place, settled in FRAME_REMARKS:
-            shot = production.shots.filter(name__startswith=begins).first()
-            if shot is None:
-                continue
-            user = viewer if by == "viewer" else technician
-            frame = shot.frame
-            one = write_remark(
-                production,
-                user,
-                ("shot", shot.pk, f"{shot.name}, {shot.frame_said(frame)}"),
-                text,
-                question=True,
-                frame=frame,
-                place=place,
-                seen=path_of(shot).at(frame).fingerprint[:12],
-                settings_then=sealed("shot settings", shot.settings.model_dump(mode="json")),
-            )
-            for what in settled:
-                settle(one, user if what == "tick" else technician, what, changes=True)
 
     def _is_done(self) -> bool:
         """Whether the demonstration was seeded once, or other work is here: accounts and shots never come back.
