@@ -70,7 +70,7 @@ def drag(page: Page) -> float:
 
 
 def main() -> None:
-    with tempfile.TemporaryDirectory() as folder:
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as folder:
         place = FilePath(folder) / "link"
         process, address = start(FilePath(folder), SHOW % place)
         link = place.read_text()

@@ -300,7 +300,9 @@ def test_remarks_of_guests_are_answered_and_ticked_off(shown, shot, as_, people)
     assert "showing opened by a guest" in record
     assert "remark written by a guest" in record
     assert "Ada (guest)" in as_("vera").get("/p/kilnlight/remarks/").content.decode()
-    assert "Ada (guest)" in as_("vera").get("/p/kilnlight/handover/").content.decode()
+    report = as_("vera").get("/p/kilnlight/handover/file/").content.decode()
+    assert "Ada (guest)" in report
+    assert "Rough cut</b> for BT.709 BT.1886" in report
 
 
 def test_who_asked_ticks_off_until_the_showing_is_over(shown, people):

@@ -20,6 +20,7 @@ from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import problem_of
 from upwelling.web.productions.models import Production
 from upwelling.web.productions.remarks import Remark, in_state
+from upwelling.web.showings.models import Showing
 
 MOST_LINE, MOST_CHECKED = 300, 25
 """Characters of what acts on a shot; bakes, the newest, of which the report works out whether they are still right."""
@@ -63,6 +64,7 @@ class Report:
     layers: list[tuple[str, str, int]]
     bakes: list[Bake]
     deliveries: list[Delivery]
+    showings: list[Showing]
     not_listed: int
     verdicts: dict[str, int]
     open: list[Remark]
@@ -101,6 +103,7 @@ def report_of(production: Production, most: int | None = None) -> Report:
         stale={one.pk for one in with_shots(production, checked) if one.is_stale},
         checked=MOST_CHECKED,
         deliveries=delivered,
+        showings=list(production.showings.prefetch_related("visitors").select_related("created_by")[:most]),
         not_listed=len(verdicts) - len(bakes) - len(delivered),
         verdicts=_counted(verdicts),
         open=[remark for remark in remarks if remark.is_open],
