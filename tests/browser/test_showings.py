@@ -119,7 +119,9 @@ def test_shown_to_guests_said_answered_ticked_off_and_withdrawn(cut, guest, serv
     bo.wait_for_selector(f"{CHIP}[aria-current=true]:has-text('2 ·')")
     draw(bo, (0.6, 0.2), (0.9, 0.2), (0.9, 0.5), (0.6, 0.5))
     say(bo, "Too dark in the corner")
-    say(bo, "And the whole of it?")
+    bo.keyboard.press("ArrowLeft")
+    draw(bo, (0.1, 0.1), (0.3, 0.1), (0.3, 0.3))
+    say(bo, "And this edge?")
     assert bo.locator(".said article").count() == 3
     assert not bo.locator(".said article:has-text('Warmer here?') button:text-is('Tick it off')").count()
     # The technician comes from the showing to the step, answers it, and shows it anew.
