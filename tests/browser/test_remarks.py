@@ -1,5 +1,6 @@
 """Remarks at a frame in the page: a viewer asks, a technician answers, the viewer ticks off."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -20,7 +21,7 @@ def drawn(page):
 
 def test_an_outline_is_drawn_by_hand_and_lies_where_it_was_drawn(brought_in, sign_in):
     page = open_bench(sign_in(first=False), brought_in)
-    traced = page.locator("h2:has-text('Trace at')").inner_text()
+    traced = re.search(r"Trace at \d+, \d+", page.locator("h2:has-text('Trace at')").inner_text())[0]
     page.keyboard.press("q")
     page.select_option("select[aria-label='Where in the picture']", "outline")
     box = page.locator("canvas.picture").bounding_box()
@@ -41,7 +42,7 @@ def test_an_outline_is_drawn_by_hand_and_lies_where_it_was_drawn(brought_in, sig
     page.click(f"{ROW} button:text-is('Remove')")
     page.wait_for_selector(".remarkpin.outline", state="detached")
     page.keyboard.press("Escape")
-    assert page.locator("h2:has-text('Trace at')").inner_text() == traced, "the trace stays where it was"
+    assert traced in page.locator("h2:has-text('Trace at')").inner_text(), "the trace stays where it was"
 
 
 @pytest.mark.parametrize("width", [1024, 1280, 1920])

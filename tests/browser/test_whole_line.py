@@ -193,6 +193,28 @@ def test_settings_that_cannot_meet_are_said_and_not_saved(brought_in, sign_in):
     quiet(page)
 
 
+def test_a_link_away_waits_until_all_is_saved(brought_in, sign_in):
+    """Two changes wait behind each other while the server is slow; the page is left at once, and both are kept."""
+    page = open_bench(sign_in(first=False), brought_in, "B007")
+
+    def hold(route):
+        page.wait_for_timeout(900)
+        route.continue_()
+
+    page.route("**/save/", hold)
+    for title, label, value in (("Exposure", "Exposure, stops", "0.5"), ("White balance", "Scene light, K", "5000")):
+        step(page, title)
+        type_in(page, label, value, "Tab")
+    page.click("nav a:has-text('Looks')")
+    page.wait_for_url("**/looks/")
+    page.unroute("**/save/")
+    open_bench(page, brought_in, "B007")
+    for left in ("The trim's one step", "Nothing in the trim"):
+        quiet(page)
+        page.click("button:has-text('Undo')")
+        page.wait_for_selector(f"text={left}")
+
+
 def test_slow_saves_keep_each_state(brought_in, sign_in):
     """Three quick changes while the server is slow are three states: one undo takes back the last alone."""
     page = open_bench(sign_in(first=False), brought_in, "B007")

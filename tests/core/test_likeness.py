@@ -10,7 +10,16 @@ from scripts.kilnlight.rooms import cold_bench, colour_store, gathering_room, ya
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb
 from upwelling.core.encodings import encoding, full_to_legal
 from upwelling.core.operations.colour import polar
-from upwelling.core.recognise.likeness import SKIN_HUE, SKIN_STRENGTH, families, likenesses, surfaces
+from upwelling.core.recognise.likeness import (
+    OTHERS,
+    SKIN_HUE,
+    SKIN_STRENGTH,
+    families,
+    likenesses,
+    others,
+    range_says,
+    surfaces,
+)
 from upwelling.core.recognise.signal import signal_facts
 from upwelling.core.simulate.camera import SimulatedCamera
 from upwelling.core.steps.selections.colour_range import oklab_rows
@@ -18,6 +27,20 @@ from upwelling.core.steps.selections.colour_range import oklab_rows
 LOGS = ["S-Log3/S-Gamut3.Cine", "V-Log/V-Gamut", "LogC3 EI 800/Wide Gamut 3", "LogC4/Wide Gamut 4", "S-Log2/S-Gamut"]
 LOGS += ["C-Log2/Cinema Gamut", "C-Log3/Cinema Gamut", "Log3G10/Wide Gamut RGB", "F-Log2/F-Gamut", "N-Log/BT.2020"]
 LOGS += ["D-Log/D-Gamut", "Apple Log/BT.2020", "F-Log/F-Gamut", "C-Log/Cinema Gamut"]
+
+
+OUTSIDE = {
+    "HLG/BT.2020": lambda light: colour.models.oetf_BT2100_HLG(
+        light * float(colour.models.oetf_inverse_BT2100_HLG(0.75))
+    ),
+    "HLG display/BT.2020": lambda light: colour.models.oetf_BT2100_HLG(
+        light ** (1 / 1.2) * float(colour.models.oetf_inverse_BT2100_HLG(0.75))
+    ),
+    "PQ/BT.2020": lambda light: colour.models.eotf_inverse_ST2084(203 * light),
+    "BT.709/BT.709": colour.models.oetf_BT709,
+    "sRGB/BT.709": colour.models.eotf_inverse_sRGB,
+    "gamma 2.4/BT.709": lambda light: light ** (1 / 2.4),
+}
 
 
 def facts_of(code):
@@ -43,6 +66,46 @@ def test_the_numbers_are_those_of_the_light(name, code_range):
     assert found.brightest == pytest.approx(0.72, rel=0.02)
     assert found.colour < 0.005
     assert found.skin is None
+
+
+@pytest.mark.parametrize("code_range", ["full", "legal"])
+@pytest.mark.parametrize("name", OTHERS)
+def test_what_is_no_log_is_told_by_its_light_too(name, code_range):
+    """Grey steps coded by colour-science, where it has the curve: PQ with 203 cd/m² as 1.0, HLG with 75 % as 1.0
+    (ITU-R BT.2408-7, table 1), BT.709's OETF, sRGB, 2.4.
+    """
+    steps = np.repeat(0.18 * 2.0 ** np.linspace(-3, 2, 20), 12)
+    coded = OUTSIDE[name](steps)
+    code = np.repeat(np.tile(coded, (120, 1))[..., None], 3, axis=2).astype(np.float32)
+    sent = np.asarray(full_to_legal(code, 10), np.float32) if code_range == "legal" else code
+    found = {one.encoding: one for one in others(sent, facts_of(sent), code_range)}[name]
+    assert found.range == code_range
+    assert found.stops == pytest.approx(-0.5, abs=0.02)
+    assert found.brightest == pytest.approx(0.72, rel=0.03)
+    assert not any("exposed" in said or "surface" in said for said in found.says)
+    assert any("weaker than things are" in said for said in found.says), "a grey ramp has no colour"
+
+
+def test_levels_speak_against_a_range():
+    """Code 0 is no code of legal range; 64 to 940 alone is what legal range has (ITU-R BT.709-6, item 5)."""
+    full, legal = np.linspace(0, 1, 4000), np.linspace(64, 940, 4000) / 1023
+    for codes, told in ((full, ("", "below code 64")), (legal, ("as in legal range", ""))):
+        facts = facts_of(np.repeat(codes.reshape(50, 80)[..., None], 3, axis=2).astype(np.float32))
+        for code_range, words in zip(("full", "legal"), told, strict=True):
+            against, said = range_says(facts, code_range)
+            assert (bool(against), words in "".join(said)) == (bool(words), True)
+
+
+@pytest.mark.parametrize(
+    ("light", "words"),
+    [(0.0008, "under what takes are"), (60.0, "brighter than a lamp"), (0.004, "darker than grey paper")],
+)
+def test_what_speaks_against_is_said(light, words):
+    code = np.full((40, 60, 3), float(encoding("HLG/BT.2020").from_linear(np.array(min(light, 3.77)))), np.float32)
+    if light > 3.77:
+        code[:] = float(encoding("PQ/BT.2020").from_linear(np.array(light)))
+    said = [text for one in others(code, facts_of(code), "full") for text in one.says]
+    assert any(words in text for text in said)
 
 
 def test_skin_is_where_the_chart_has_it():

@@ -29,7 +29,10 @@ test("each state as the hand left it, on the one before, by the version of its o
   let version = 7;
   saver.save(settings, "first", () => version++);
   settings.stops = 2;
-  await saver.save(settings, "second", () => version++);
+  const done = saver.save(settings, "second", () => version++);
+  assert.equal(saver.waiting, 2);
+  await done;
+  assert.equal(saver.waiting, 0);
   assert.deepEqual(sent, [
     { settings: { stops: 1 }, base: { stops: 0 }, version: 7, label: "first" },
     { settings: { stops: 2 }, base: { stops: 1 }, version: 8, label: "second" },

@@ -53,6 +53,7 @@ def addresses(production, shot):
         f"{p}/shots/{shot.pk}/chart/",
         f"{p}/shots/{shot.pk}/split/",
         f"{p}/shots/{shot.pk}/alike/",
+        f"{p}/shots/{shot.pk}/alike/parade/",
         f"{p}/encodings/",
         f"{p}/shots/{shot.pk}/recorded/",
         f"{p}/shots/{shot.pk}/picture/",
@@ -132,6 +133,7 @@ def addresses(production, shot):
         f"{p}/bakes/packages/1/again/",
         f"{p}/bakes/1/again/",
         f"{p}/shots/{shot.pk}/begin-anew/",
+        f"{p}/shots/{shot.pk}/alike/take/",
     ]
     return looks, changes
 

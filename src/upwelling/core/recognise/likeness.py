@@ -1,6 +1,6 @@
-"""What a picture would be under each log encoding that its levels allow: an order of suspicion, never a conclusion.
+"""What a picture would be under each encoding that its levels allow: an order of suspicion, never a conclusion.
 
-Codes alone do not say which log wrote them. What they would stand for does speak, softly: under the right curve a take
+Codes alone do not say which curve wrote them. What they would stand for does speak, softly: under the right one a take
 is about as bright as takes are exposed, its brightest surface is no darker than light grey paper, colour is about as
 strong as things are, and skin is as red as skin. The penalties and their spreads are ours, common practice, no source.
 
@@ -10,7 +10,7 @@ grows with light, as photons' does): it told nothing, as logs differ where camer
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
@@ -20,7 +20,7 @@ from upwelling.core.arrays import MID_GREY, Float32, Float64
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.encodings import ENCODINGS, Encoding, Range, legal_to_full
 from upwelling.core.operations.colour import polar
-from upwelling.core.recognise.signal import SignalFacts, is_log, ruled_out
+from upwelling.core.recognise.signal import MOST_BELOW, SignalFacts, is_log, ruled_out
 from upwelling.core.steps.selections.colour_range import oklab_rows
 
 ROWS, COLUMNS = 12, 20
@@ -34,6 +34,12 @@ COLOUR, COLOUR_OFF = 0.09, 1.1
 SKIN_HUE, SKIN_STRENGTH, SKIN_REACH = 41.0, 0.105, 25.0
 """Oklab hue and C/L of skin, and the degrees about it that are taken for skin: between light and dark skin of the 24
 patches (BabelColor's mean of 30 charts, by colour-science 0.4.7: 40.9° and 0.095, 42.8° and 0.110)."""
+OTHERS = ("HLG/BT.2020", "HLG display/BT.2020", "PQ/BT.2020", "BT.709/BT.709", "sRGB/BT.709", "gamma 2.4/BT.709")
+"""What is no camera's log and comes without tags too: HDR, HLG in both its meanings, television, the web."""
+LEGAL_FLOOR, LEGAL_TOP = 58, 946
+"""10-bit codes between which a signal of legal range stays, with a little noise; common practice, no source."""
+TOLD = (2.0, 1.3, 14.0)
+"""Stops of exposure, stops of colour's strength and degrees of skin from which a person is told; ours."""
 LEAST_SKIN = 0.1
 """Share of the surfaces that must be of skin's hue before it speaks."""
 
@@ -51,6 +57,9 @@ class Likeness:
     brightest: float
     colour: float
     skin: float | None
+    range: Range = "full"
+    says: tuple[str, ...] = ()
+    """What speaks for it (●) and against it (▲), in words."""
 
 
 def surfaces(code: Float32) -> Float64:
@@ -65,14 +74,34 @@ def likenesses(code: Float32, facts: SignalFacts, code_range: Range) -> tuple[Li
     means = surfaces(code)
     signal = legal_to_full(means, 10) if code_range == "legal" else means
     allowed = [one for one in ENCODINGS.values() if is_log(one) and not ruled_out(facts, one, code_range)]
-    return tuple(sorted((_judged(one, signal) for one in allowed), key=lambda found: found.against))
+    found = (_judged(one, signal, code_range) for one in allowed)
+    return tuple(sorted(found, key=lambda found: found.against))
+
+
+def others(code: Float32, facts: SignalFacts, code_range: Range) -> tuple[Likeness, ...]:
+    """As ``likenesses``, of what is no camera's log: OTHERS, with what the levels say of the range."""
+    means = surfaces(code)
+    signal = legal_to_full(means, 10) if code_range == "legal" else means
+    extra, words = range_says(facts, code_range)
+    made = (_judged(ENCODINGS[name], signal, code_range) for name in OTHERS)
+    found = (replace(one, against=one.against + extra, says=(*words, *one.says)) for one in made)
+    return tuple(sorted(found, key=lambda one: one.against))
+
+
+def range_says(facts: SignalFacts, code_range: Range) -> tuple[float, tuple[str, ...]]:
+    """What levels say against a range: how much, and in words."""
+    if code_range == "legal" and facts.below_legal > MOST_BELOW:
+        return 4.0, (f"▲ {100 * facts.below_legal:.2g} % lies below code 64, where legal range has noise alone",)
+    if code_range == "full" and facts.floor >= LEGAL_FLOOR and facts.top <= LEGAL_TOP:
+        return 0.5, ("▲ nothing lies below code 64 or above 940, as in legal range",)
+    return 0.0, ()
 
 
 def families(found: tuple[Likeness, ...]) -> tuple[Likeness, ...]:
-    """One of each curve that comes by exposure index: the likeliest."""
-    seen: dict[str, Likeness] = {}
+    """One of each curve that comes by exposure index, for each range: the likeliest."""
+    seen: dict[tuple[str, Range], Likeness] = {}
     for one in found:
-        seen.setdefault(one.encoding.split(" EI ")[0] if " EI " in one.encoding else one.encoding, one)
+        seen.setdefault((one.encoding.split(" EI ")[0], one.range), one)
     return tuple(seen.values())
 
 
@@ -83,7 +112,7 @@ def _working() -> tuple[Any, Any]:
     return rgb_to_xyz(ap1)[1], np.array(oklab_rows(ap1))
 
 
-def _judged(member: Encoding, signal: Float64) -> Likeness:
+def _judged(member: Encoding, signal: Float64, code_range: Range) -> Likeness:
     weights, rows = _working()
     light = member.to_linear(signal) @ rgb_to_rgb(member.primaries, primaries("AP1"), "CAT02").T
     luminance = np.maximum(light @ weights, 1e-4)
@@ -100,4 +129,25 @@ def _judged(member: Encoding, signal: Float64) -> Likeness:
     if turned is not None:
         strong = float(np.log2(np.median(strength[skin]) / SKIN_STRENGTH))
         against += 0.25 * (strong**2 + (turned / 15) ** 2)
-    return Likeness(member.name, against, float(np.log2(mean / MID_GREY)), brightest, colour, turned)
+    stops_off, strong_by = float(np.log2(mean / EXPOSED)), float(np.log2(colour / COLOUR))
+    says = _says(stops_off, brightest, strong_by, turned)
+    return Likeness(member.name, against, float(np.log2(mean / MID_GREY)), brightest, colour, turned, code_range, says)
+
+
+def _says(stops_off: float, brightest: float, strong_by: float, turned: float | None) -> tuple[str, ...]:
+    found = []
+    if abs(stops_off) > TOLD[0]:
+        found.append(f"▲ exposed {abs(stops_off):.1f} stops {'over' if stops_off > 0 else 'under'} what takes are")
+    if brightest < PAPER / 2 or brightest > LAMP:
+        found.append(
+            f"▲ its brightest surface is {'darker than grey paper' if brightest < 1 else 'brighter than a lamp'}"
+        )
+    if abs(strong_by) > TOLD[1]:
+        found.append(
+            f"▲ colours {2 ** abs(strong_by):.1f} times {'stronger' if strong_by > 0 else 'weaker'} than things are"
+        )
+    if turned is not None:
+        found.append(f"▲ skin turned by {turned:+.0f}°" if abs(turned) > TOLD[2] else "● skin has skin’s hue")
+    if not any(one.startswith("▲") for one in found):
+        found.insert(0, "● exposure and colour are as takes have them")
+    return tuple(one.replace("-", "−") for one in found)

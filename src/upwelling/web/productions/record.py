@@ -28,6 +28,7 @@ DONE = {
     "change-correction": "camera's correction changed",
     "match-camera": "camera matched",
     "settle": "encoding settled",
+    "take-alike": "encoding settled",
     "begin-anew": "settings begun anew",
     "mark-chart": "chart marked",
     "make-shots": "shots split",

@@ -21,6 +21,7 @@ export const going = {
   start() {
     const { signal } = this.leaving;
     this.$root.addEventListener("click", (event) => this.goByLink(event), { signal });
+    document.addEventListener("click", (event) => this.leaveByLink(event), { capture: true, signal });
     this.$root.addEventListener("pointerover", (event) => this.expect(this.shotLink(event)), { signal });
     window.addEventListener("popstate", () => this.goBackBy(), { signal });
     this.came = this.address;
@@ -66,6 +67,16 @@ export const going = {
     if (!address || event.button || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
     event.preventDefault();
     if (address !== this.came) this.go(address);
+  },
+  // A link that leads away waits until all that the hand did is saved.
+  async leaveByLink(event) {
+    const link = event.target.closest && event.target.closest("a[href]");
+    if (!link || !this.saver.waiting || link.target || link.hasAttribute("download") || this.shotLink(event)) return;
+    if (event.button || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    await this.saver.done;
+    if (!this.saver.unsaved) window.location.href = link.href;
   },
   // Back and forward of the browser: the address has changed already.
   goBackBy() {

@@ -14,6 +14,8 @@ export class Saving {
     // What the server took last, and what a save was called that it never saw.
     this.lastGood = null;
     this.unsaved = "";
+    // How many saves wait for their turn or for an answer.
+    this.waiting = 0;
   }
   // The settings as the server has them.
   knows(settings) {
@@ -22,7 +24,12 @@ export class Saving {
   // version(): that of the history, asked when the save's turn comes.
   save(settings, label, version) {
     const sent = copyOf(settings);
-    this.done = this.done.then(() => this.one(sent, label, version));
+    this.waiting += 1;
+    this.done = this.done
+      .then(() => this.one(sent, label, version))
+      .finally(() => {
+        this.waiting -= 1;
+      });
     return this.done;
   }
   async one(sent, label, version) {
