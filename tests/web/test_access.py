@@ -263,7 +263,7 @@ def test_pages_carry_no_inline_script_or_style(production, shot, as_):
     for address in (
         a
         for a in addresses(production, shot)[0]
-        if not a.endswith(("thumbnail/", "recorded/", "picture/", "filmstrip/", "file/", ".json"))
+        if not a.endswith(("thumbnail/", "recorded/", "picture/", "parade/", "filmstrip/", "file/", ".json"))
         and "looks/picture" not in a
         and "as=png" not in a
     ):
