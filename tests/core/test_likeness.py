@@ -150,6 +150,20 @@ def test_the_order_is_better_than_chance_and_no_answer():
     assert 0.3 < np.mean(places / (chances - 1)) < 0.4
 
 
+@pytest.mark.slow
+def test_the_order_of_what_is_no_log_is_better_than_chance():
+    """72 takes of the six others, as the page says."""
+    rng = np.random.default_rng(2)
+    places = []
+    for name in OTHERS:
+        for light in (place(480, 270, 2) for place in (gathering_room, colour_store, cold_bench, yard_at_dusk)):
+            for stops in (-1.0, 0.0, 0.8):
+                code = shot(name, light, stops, gains=(2 ** rng.uniform(-0.2, 0.2), 1.0, 2 ** rng.uniform(-0.2, 0.2)))
+                places.append([one.encoding for one in others(code, facts_of(code), "full")].index(name))
+    assert 0.3 < np.mean(np.array(places) == 0) < 0.45
+    assert 0.65 < np.mean(np.array(places) < 3) < 0.85
+
+
 @pytest.mark.parametrize("shape", [(1, 1), (3, 500), (500, 3), (37, 41)])
 def test_any_size_is_told(shape):
     code = np.full((*shape, 3), 0.4, np.float32)
