@@ -84,11 +84,18 @@ def of_cut(cut: Cut) -> tuple[list[Asked], list[str]]:
 
 
 def make_showing(
-    production: Production, user: Any, terms: Terms, asked: Sequence[Asked], cut: Cut | None = None
+    production: Production,
+    user: Any,
+    terms: Terms,
+    asked: Sequence[Asked],
+    cut: Cut | None = None,
+    left: Sequence[str] = (),
 ) -> Showing:
-    """Keeps a showing and queues its stills and movies; raises Refused where nothing of it can be shown."""
+    """Keeps a showing and queues its stills and movies; ``left`` are sentences about what is left out already. Raises
+    Refused where nothing of it can be shown.
+    """
     _check(production, terms, asked)
-    left: list[str] = []
+    left = list(left)
     sdr = ""
     if production.output_named(terms.output).is_hdr:
         sdr = next((name for name in outputs_of(production) if not production.output_named(name).is_hdr), "")
@@ -134,14 +141,18 @@ def _check(production: Production, terms: Terms, asked: Sequence[Asked]) -> None
         raise Refused("A showing needs a name; those who open it read it.")
     if terms.output not in outputs_of(production):
         raise Refused(f"{terms.output} is no output of this production. Add it on the Outputs page.")
-    if not timezone.now() < terms.ends <= timezone.now() + LONGEST:
-        raise Refused("A showing ends on a day to come, within a year.")
+    _check_end(terms.ends)
     if not asked:
         raise Refused("Choose shots with frames, or a cut with events that are found.")
     if len(asked) > MOST_ITEMS:
         raise Refused(f"A showing has at most {MOST_ITEMS} frames; these are {len(asked)}. Make two.")
     if terms.phrase and len(terms.phrase) < 6:
         raise Refused("A pass phrase has at least 6 characters; leave it empty to ask for none.")
+
+
+def _check_end(ends: datetime.datetime) -> None:
+    if not timezone.now() < ends <= timezone.now() + LONGEST:
+        raise Refused("A showing ends on a day to come, within a year.")
 
 
 def _beginnings(cut: Cut | None) -> dict[int, int]:
@@ -196,16 +207,16 @@ def _state(
             else found
         )
 
-    def order(output: str) -> str:
-        return still_order(piece_of_shot(shot, output, frame, frame, path=path(output)), shot.name).to_json()
+    def order(path: Path, output: str) -> str:
+        return still_order(piece_of_shot(shot, output, frame, frame, path=path), shot.name).to_json()
 
     main = path(showing.output)
     return ShownState(
         name=name,
         seen=main.at(frame).fingerprint,
         settings=sealed("shot settings", settings.model_dump(mode="json")),
-        order_json=order(showing.output),
-        sdr_json=order(showing.sdr_output) if showing.sdr_output else "",
+        order_json=order(main, showing.output),
+        sdr_json=order(path(showing.sdr_output), showing.sdr_output) if showing.sdr_output else "",
     )
 
 
@@ -243,8 +254,7 @@ def withdraw(showing: Showing) -> None:
 
 def give_until(showing: Showing, ends: datetime.datetime) -> None:
     """Another end, also of one that was over or withdrawn; raises Refused."""
-    if not timezone.now() < ends <= timezone.now() + LONGEST:
-        raise Refused("A showing ends on a day to come, within a year.")
+    _check_end(ends)
     showing.ends, showing.withdrawn = ends, None
     showing.save(update_fields=["ends", "withdrawn"])
     _tell_remarks(showing, ends)

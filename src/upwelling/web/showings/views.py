@@ -130,10 +130,7 @@ def _made(request: HttpRequest, production: Production) -> Showing:
     if cut is not None:
         cut.production = production
         asked, left = of_cut(cut)
-        made = make_showing(production, request.user, terms, asked, cut)
-        made.left_out = [*left, *made.left_out]
-        made.save(update_fields=["left_out"])
-        return made
+        return make_showing(production, request.user, terms, asked, cut, left)
     asked = []
     for shot in loaded(production, sorted(whole_list(given.getlist("shot")))):
         marks = tuple(sorted(whole_list(given.getlist(f"mark-{shot.pk}"))))
@@ -167,14 +164,13 @@ def end_of(day: str) -> datetime.datetime:
 def kept(request: HttpRequest, production: Production, showing: Showing) -> HttpResponse:
     """One showing: its link, how far it is, who opened it, what was said, what was changed since the one before."""
     items = list(showing.items.select_related("shot", "movie__job", "earlier").prefetch_related("states"))
-    movies = {item.movie.pk: item.movie for item in items if item.movie is not None}
     remarks = production.remarks.filter(of_guest__item__showing=showing, thread=None)
     page = {
         "showing": showing,
         "link": request.build_absolute_uri(showing.address),
         "items": items,
         "again": _again(showing, items),
-        "movies": list(movies.values()),
+        "movies": _movies(items),
         "progress": _progress(showing, items),
         "visitors": showing.visitors.all()[:100],
         "remarks": remarks.select_related("created_by", "answered_by"),
@@ -198,13 +194,18 @@ def state(request: HttpRequest, production: Production, showing: Showing) -> Htt
     return JsonResponse(_progress(showing, list(showing.items.select_related("movie__job").prefetch_related("states"))))
 
 
+def _movies(items: list[Any]) -> list[Any]:
+    """The movies of items, each once."""
+    return list({item.movie.pk: item.movie for item in items if item.movie is not None}.values())
+
+
 def _progress(showing: Showing, items: list[Any]) -> dict[str, Any]:
     states = [one for item in items for one in item.states.all()]
     made = sum(one.made is not None for one in states)
     worst = max((row["codes_off"] for one in states for row in (one.made or {}).values()), default=0.0)
     problems = [f"{one.item.name}, {one.name}: {one.problem}" for one in states if one.problem]
-    movies = {item.movie.pk: item.movie for item in items if item.movie is not None}
-    waits = [row for row in movies.values() if row.job is not None and not row.job.is_over]
+    movies = _movies(items)
+    waits = [row for row in movies if row.job is not None and not row.job.is_over]
     said = f"{made} of {len(states)} stills made"
     if made:
         said += f", each pixel within {worst:.2f} codes of the exact path"
