@@ -388,7 +388,7 @@ def _dng(place, *extra):
     ("extra", "words"),
     [
         ((51009, 7, 24, (1).to_bytes(4, "big") + bytes(20), True), "opcode list 2"),
-        ((51022, 7, 24, (2).to_bytes(4, "big") + bytes(20), True), "opcode list 3"),
+        ((51022, 7, 36, (2).to_bytes(4, "big") + bytes(32), True), "opcode list 3"),
         ((50718, 5, 2, (1, 1, 2, 1), True), "scaled by 1 × 2"),
         ((274, 3, 1, 8, True), "anticlockwise"),
     ],

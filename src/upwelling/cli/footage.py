@@ -12,7 +12,7 @@ from typing import Any
 
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Footage, Raw, Reading, Still, looked_at, open_footage, reading_for
+from upwelling.core.media import Footage, RawFootage, Reading, Still, looked_at, open_footage, reading_for
 from upwelling.core.media.decoding import decoding_of
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
@@ -61,8 +61,8 @@ def say_notes(place: str, notes: Sequence[str]) -> None:
 def _recognise(path: FilePath) -> tuple[Any, Recognition]:
     footage = open_footage(path)
     seen = looked_at(footage)
-    facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills)
-    if isinstance(footage, Raw):
+    facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *seen.notes)), signal_facts(seen.stills)
+    if isinstance(footage, RawFootage):
         return facts, recognise_raw(facts, signal)
     return facts, recognise_file(facts, signal, FileClues(path.name, read_sidecars(path)))
 

@@ -20,7 +20,7 @@ from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import BadValue, RecipeError, UnreadableFile, UnwritableFile
 from upwelling.core.files import whole_file
-from upwelling.core.media import Raw, open_footage, reading_for
+from upwelling.core.media import RawFootage, open_footage, reading_for
 from upwelling.core.operations import Place
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.parameters import refusal
@@ -236,7 +236,7 @@ def _sampled(order: BakeOrder, places: Sequence[str]) -> list[FrameSample]:
     frames = []
     for name in places:
         footage = open_footage(name)
-        if isinstance(footage, Raw):
+        if isinstance(footage, RawFootage):
             raise UnreadableFile(name, "is a raw mosaic, and no table is applied to one. Give a developed picture.")
         still = footage.frame(footage.facts.frames // 2, reading_for(footage, order.path.camera.range))
         say_notes(name, footage.facts.notes)

@@ -17,7 +17,7 @@ from upwelling.core.match import BY_ITSELF, METHODS, Match, Picture, by_pairs, s
 from upwelling.core.match.outcome import for_camera, put
 from upwelling.core.match.pairs import SIDE, Marked
 from upwelling.core.match.table import SIZE
-from upwelling.core.media import Raw, read_still
+from upwelling.core.media import RawFootage, read_still
 from upwelling.core.path import CameraFile, Display, Input, Layer, Path
 from upwelling.core.raw import RawSettings
 from upwelling.core.recovery import recover_named
@@ -129,7 +129,7 @@ def _picture(
     """A frame in working light, with the path that made it."""
     read = argparse.Namespace(src=place, frame=frame, matrix=options.matrix, chroma=options.chroma)
     still, footage, side = read_frame(read, options.range)
-    if isinstance(footage, Raw):
+    if isinstance(footage, RawFootage):
         camera = CameraFile(raw=RawSettings(profile=footage.profile), depth=16)
         source = Input(encoding="linear/AP1")
     else:

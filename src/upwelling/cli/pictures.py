@@ -12,7 +12,7 @@ from upwelling.core import engine
 from upwelling.core.delivery.frames import FramesAround, camera_of
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UnreadableFile, UnwritableFile
-from upwelling.core.media import Depth, Raw, container_for, read_still, write_still
+from upwelling.core.media import Depth, RawFootage, container_for, read_still, write_still
 from upwelling.core.operations import Place, legal_in, run_reference
 from upwelling.core.path import convert_operations
 from upwelling.core.rendering import to_scene
@@ -73,7 +73,7 @@ def _convert(options: argparse.Namespace) -> int:
     source, target = encoding(options.source), encoding(options.target)
     container = container_for(options.dst)
     still, footage, side = read_frame(options, options.range)
-    if isinstance(footage, Raw):
+    if isinstance(footage, RawFootage):
         raise UnreadableFile(
             options.src, "is a raw mosaic, which has no encoding to convert from. Use `upwelling render`."
         )

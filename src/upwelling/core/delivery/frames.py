@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -17,7 +16,7 @@ from upwelling.core.delivery.order import Order, Piece
 from upwelling.core.delivery.resample import resample
 from upwelling.core.encodings import Range, encoding
 from upwelling.core.errors import BadValue, UnreadableFile
-from upwelling.core.media import Damaged, Footage, Movie, Raw, Reading
+from upwelling.core.media import Damaged, Footage, Movie, RawFootage, Reading
 from upwelling.core.media.even import EvenMovie
 from upwelling.core.operations import Matrix, Operation, Place, encode_operations, legal_out
 from upwelling.core.operations.exact import exact
@@ -75,7 +74,7 @@ class Renderer:
         self.framing: Framing = order.framing_of(piece)
         self.footage = piece.footage
         path = piece.path
-        if isinstance(self.footage, Raw) and path.camera.raw is None:
+        if isinstance(self.footage, RawFootage) and path.camera.raw is None:
             raise BadValue(f"{piece.name or 'The file'} is raw, and its recipe does not say how it is developed.")
         self.path = path
         self.changes = path.moves or path.looks_around
@@ -194,15 +193,7 @@ def _codes(footage: Footage, piece: Piece, first: int, last: int) -> Iterator[An
             yield still.code
         return
     for number in range(first, last + 1):
-        try:
-            still = footage.frame(0, quality="full") if isinstance(footage, Raw) else footage.frame(number)
-        except Damaged:
-            raise
-        except UnreadableFile as error:
-            if piece.members and FilePath(piece.members[0]).exists():
-                raise Damaged(error.path, f"frame {number}: {error.problem}") from None
-            raise
-        yield still.code
+        yield footage.frame(number).code
 
 
 def said_of(path: Path, form: Form) -> tuple[Primaries, str, str]:
@@ -225,7 +216,7 @@ def with_range(signal: Any, form: Form) -> Any:
 
 def camera_of(footage: Footage, path: Path) -> Path:
     """A raw's path: developed as said or by its own profile, in linear working light; any other stays as it is."""
-    if not isinstance(footage, Raw):
+    if not isinstance(footage, RawFootage):
         return path
     own = path.camera.raw or RawSettings(profile=footage.profile)
     return path.model_copy(

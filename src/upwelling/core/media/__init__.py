@@ -20,6 +20,7 @@ from upwelling.core.media.jpeg2000 import JPEG2000
 from upwelling.core.media.movie import SUFFIXES, Movie, looks_like_movie
 from upwelling.core.media.movie_decode import Damaged
 from upwelling.core.media.png import PNG
+from upwelling.core.media.raw_run import RawFootage, RawRun
 from upwelling.core.media.sequence import NumberedStills
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.tiff import TIFF
@@ -82,12 +83,12 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ())
     Raises UnreadableFile when it is nothing this program reads.
     """
     if len(members) > 1:
-        return NumberedStills(members, open_footage)
+        return RawRun(members) if _is_raw(members[0]) else NumberedStills(members, open_footage)
     place = FilePath(path)
     head = _head(place)
     if looks_like_movie(head):
         return Movie(place)
-    if head.startswith(TIFF.magics) and _is_dng(place):
+    if _is_raw(place):
         return Raw(place)
     if recognise(head) is None:
         raise UnreadableFile(place, f"is nothing this program reads. Use {READABLE}.")
@@ -96,11 +97,13 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ())
 
 @dataclass(frozen=True)
 class LookedAt:
-    """Frames that recognition looks at, their numbers, and what is said of those that are damaged and left out."""
+    """Frames that recognition looks at, their numbers, and what is to be known of the others: damaged ones are left
+    out, raw ones may say something else than the first.
+    """
 
     stills: list[Still]
     numbers: list[int]
-    damage: list[str]
+    notes: list[str]
 
     @property
     def middle(self) -> int:
@@ -113,25 +116,28 @@ def looked_at(footage: Footage, numbers: Collection[int] = ()) -> LookedAt:
 
     Raises UnreadableFile when none of them can be read.
     """
-    if isinstance(footage, Raw):
-        return LookedAt([footage.frame(quality="half")], [0], [])
     count = footage.facts.frames
-    found, whole, damage, last = [], [], [], UnreadableFile("", "")
+    found, whole, last = [], [], UnreadableFile("", "")
+    notes = footage.changes() if isinstance(footage, RawRun) else []
     spread = {count // 2} if footage.facts.width * footage.facts.height > LARGE else {0, count // 2, count - 1}
     for number in sorted(numbers or spread):
         try:
-            found.append(footage.frame(number))
+            found.append(_small(footage, number))
             whole.append(number)
         except Damaged as error:
             last = error
-            damage.append(error.problem[:1].upper() + error.problem[1:])
+            notes.append(error.problem[:1].upper() + error.problem[1:])
     if not found:
         raise last
-    return LookedAt(found, whole, damage)
+    return LookedAt(found, whole, notes)
+
+
+def _small(footage: Footage, number: int) -> Still:
+    return footage.frame(number, None, "half") if isinstance(footage, RawFootage) else footage.frame(number)
 
 
 def frames_of(footage: Footage, numbers: Collection[int], reading: Reading | None = None) -> list[Still]:
-    """Some frames by rising number; a movie is opened once for all of them."""
+    """Some frames by rising number; a movie is opened once for all of them. A raw's are of full size."""
     rising = sorted(numbers)
     if isinstance(footage, Movie):
         return footage.several(rising, reading)
@@ -150,6 +156,10 @@ READABLE = (
     "or ProRes, H.264, H.265, DNxHR or FFV1 in MOV, MP4, MKV or MXF"
 )
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
+
+
+def _is_raw(place: FilePath) -> bool:
+    return _head(place).startswith(TIFF.magics) and _is_dng(place)
 
 
 def _is_dng(place: FilePath) -> bool:
@@ -211,6 +221,8 @@ __all__ = [
     "Movie",
     "NumberedStills",
     "Raw",
+    "RawFootage",
+    "RawRun",
     "Reading",
     "Still",
     "container_for",

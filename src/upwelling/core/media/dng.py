@@ -16,15 +16,18 @@ import tifffile
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import whole_file
 from upwelling.core.media.base import Still, check_size, note_orientation
+from upwelling.core.media.dng_time import RATE, REEL, TIMECODES, coded, time_said
 from upwelling.core.media.footage import FileFacts, Reading
 from upwelling.core.media.tiff_layout import check_layout
 from upwelling.core.raw.mosaic import Mosaic, Quality
+from upwelling.core.raw.opcodes import NAMES, POLYNOMIAL, TABLE, Tone, opcodes_of, tone_of
 from upwelling.core.raw.profile import LIGHTS, RawProfile
 
 SMALLEST = 8
 """Sensor places a side that a mosaic has at least; the filters reach two places out."""
 _CFA, _LINEAR = 32803, 34892
-_COMPRESSIONS = (1, 7, 8, 34892)
+_COMPRESSIONS = (1, 7, 8, 34892, 52546)
+"""None, lossless JPEG, deflate, lossy JPEG, JPEG XL."""
 
 
 class Raw:
@@ -35,15 +38,20 @@ class Raw:
 
     @property
     def facts(self) -> FileFacts:
-        return self._read[2]
-
-    @property
-    def mosaic(self) -> Mosaic:
-        return self._read[0]
+        return self._said[2]
 
     @property
     def profile(self) -> RawProfile:
-        return self._read[1]
+        return self._said[1]
+
+    @property
+    def taken(self) -> str:
+        """When it was taken, “YYYY:MM:DD HH:MM:SS”, by the clock of the camera; empty where it does not say."""
+        return self._said[3]
+
+    @cached_property
+    def mosaic(self) -> Mosaic:
+        return self._read(decode=True)[0]
 
     def frame(self, index: int = 0, reading: Reading | None = None, quality: Quality = "full") -> Still:
         """Camera RGB; the file holds one frame."""
@@ -51,11 +59,15 @@ class Raw:
         return Still(code, "DNG", "16", dict(self.facts.metadata), self.facts.notes)
 
     @cached_property
-    def _read(self) -> tuple[Mosaic, RawProfile, FileFacts]:
+    def _said(self) -> tuple[Mosaic, RawProfile, FileFacts, str]:
+        """All but the values, which are not decoded: a run asks this of every frame."""
+        return self._read(decode=False)
+
+    def _read(self, *, decode: bool) -> tuple[Mosaic, RawProfile, FileFacts, str]:
         check_layout(self.path)
         try:
             with tifffile.TiffFile(self.path) as tiff:
-                return self._parse(tiff)
+                return self._parse(tiff, decode)
         except UnreadableFile:
             raise
         except Exception as error:  # the TIFF reader and pydantic raise many kinds on damaged files
@@ -64,7 +76,7 @@ class Raw:
                 self.path, f"is damaged or not a whole DNG ({first}). Copy it again from the source."
             ) from None
 
-    def _parse(self, tiff: Any) -> tuple[Mosaic, RawProfile, FileFacts]:
+    def _parse(self, tiff: Any, decode: bool) -> tuple[Mosaic, RawProfile, FileFacts, str]:
         main = tiff.pages[0]
         pages = [main, *(main.pages or ())]
         page = next(
@@ -79,26 +91,28 @@ class Raw:
             raise UnreadableFile(
                 self.path,
                 f"its mosaic is compressed in a way that is not read ({int(page.compression)}). Use "
-                "uncompressed or lossless JPEG.",
+                "uncompressed, JPEG (lossless or lossy), deflate or JPEG XL.",
             )
         end = max((o + n for o, n in zip(page.dataoffsets, page.databytecounts, strict=False)), default=0)
         if end > self.path.stat().st_size:
             raise UnreadableFile(self.path, "the file is cut short. Copy it again from the source.")
-        values = page.asarray()
+        values = page.asarray() if decode else np.broadcast_to(np.zeros((), page.dtype), page.shape)
         if values.dtype.kind != "u" or values.ndim not in (2, 3) or (values.ndim == 3 and values.shape[-1] != 3):
             raise UnreadableFile(
                 self.path, f"its raw values are of type {values.dtype}, shape {values.shape}, which is not read."
             )
+        values = _in_place(self.path, page.tags, values)
         mosaic = self._mosaic(page, main, values)
         profile = _profile(self.path, main)
         crop = mosaic.crop
-        height, width = (crop[2], crop[3]) if crop else mosaic.linear().shape[:2]
-        metadata = {
+        height, width = crop[2:] if crop else mosaic.size
+        metadata: dict[str, str] = {
             name: str(main.tags.valueof(number, "") or "").strip("\0 ")[:120]
             for name, number in (("make", 271), ("model", 272), ("software", 305), ("camera", 50708))
         }
         if profile.exposure_index:
             metadata["exposure index"] = str(profile.exposure_index)
+        metadata |= time_said(main.tags)
         bits = int(np.ceil(np.log2(max(mosaic.white) + 1)))
         notes = (f"Raw values of {bits} bit, white level {max(mosaic.white):.0f}.", *_left_undone(page, main))
         facts = FileFacts(
@@ -111,7 +125,7 @@ class Raw:
             metadata={k: v for k, v in metadata.items() if v},
             notes=notes,
         )
-        return mosaic, profile, facts
+        return mosaic, profile, facts, str(main.tags.valueof(306, "") or "").strip("\0 ")
 
     def _mosaic(self, page: Any, main: Any, values: Any) -> Mosaic:
         tags = page.tags
@@ -179,7 +193,17 @@ class Raw:
             white,
             crop,
             _neutral(main),
+            self._tones(tags),
         )
+
+    def _tones(self, tags: Any) -> tuple[Tone, ...]:
+        """Curves on linear values. On stored values or after demosaic they would be read wrong, so they are refused."""
+        for number in (51008, 51022):
+            if any(kind in (TABLE, POLYNOMIAL) for kind, _ in _opcodes(tags, number)):
+                raise UnreadableFile(
+                    self.path, f"has a tone curve in opcode list {_OPCODES[number]}, which is not read."
+                )
+        return tuple(tone_of(kind, data) for kind, data in _opcodes(tags, 51009) if kind in (TABLE, POLYNOMIAL))
 
 
 _OPCODES = {51008: "1 (stored values)", 51009: "2 (linear values)", 51022: "3 (after demosaic)"}
@@ -188,16 +212,11 @@ _OPCODES = {51008: "1 (stored values)", 51009: "2 (linear values)", 51022: "3 (a
 def _left_undone(page: Any, main: Any) -> list[str]:
     """What the file asks for that is not done: corrections, a scale, a turn."""
     notes: list[str] = []
-    lists = [
-        name
-        for number, name in _OPCODES.items()
-        if page.tags.get(number) is not None and _opcodes(page.tags[number].value)
-    ]
-    if lists:
-        notes.append(
-            f"Corrections of the file are not applied (opcode list {', '.join(lists)}): lens shading, distortion or "
-            "bad pixels remain."
-        )
+    for number, name in _OPCODES.items():
+        asked = [kind for kind, _ in _opcodes(page.tags, number) if kind not in (TABLE, POLYNOMIAL)]
+        if asked:
+            what = ", ".join(dict.fromkeys(NAMES.get(kind, f"kind {kind}") for kind in asked))
+            notes.append(f"Corrections of the file are not applied, opcode list {name}: {what}.")
     scale = _values(page.tags, 50718)
     if scale and any(abs(v - 1) > 1e-6 for v in scale):
         notes.append(
@@ -213,16 +232,28 @@ def _left_undone(page: Any, main: Any) -> list[str]:
     return notes
 
 
-def _opcodes(value: Any) -> int:
-    """How many opcodes a list holds; the list is big-endian whatever the file is."""
-    data = (
-        value
-        if isinstance(value, bytes)
-        else bytes(value)
-        if isinstance(value, list | tuple)
-        else np.asarray(value, dtype=np.uint8).tobytes()
-    )
-    return int.from_bytes(data[:4], "big")
+def _opcodes(tags: Any, number: int) -> list[tuple[int, bytes]]:
+    """The opcodes of a list; it is big-endian whatever the file is."""
+    tag = tags.get(number)
+    if tag is None:
+        return []
+    value = tag.value
+    return opcodes_of(value if isinstance(value, bytes) else np.asarray(value, dtype=np.uint8).tobytes())
+
+
+def _in_place(path: FilePath, tags: Any, values: Any) -> Any:
+    """Rows and columns as they lie on the sensor, where the file stores them in fields one after the other."""
+    if any(v != 1 for v in _values(tags, 50974) or ()):
+        raise UnreadableFile(path, "stores its tiles in smaller blocks (SubTileBlockSize), which is not read.")
+    for axis, number in enumerate((50975, 52547)):
+        factor = int((_values(tags, number) or [1])[0])
+        if not 1 <= factor <= values.shape[axis]:
+            raise UnreadableFile(path, "its rows are stored in fields that make no picture; the file is damaged.")
+        if factor > 1:
+            length = values.shape[axis]
+            order = np.argsort(np.concatenate([np.arange(first, length, factor) for first in range(factor)]))
+            values = np.take(values, order, axis=axis)
+    return values
 
 
 def _four(pattern: tuple[int, ...]) -> tuple[int, int, int, int]:
@@ -304,7 +335,9 @@ def write(
     metadata: Mapping[str, str] | None = None,
     illuminants: tuple[int, int] = (17, 21),
 ) -> None:
-    """Writes a plain uncompressed 16-bit mosaic (H, W) with its colour data."""
+    """Writes a plain uncompressed 16-bit mosaic (H, W) with its colour data. Of ``metadata``: make, model, frame rate
+    (a whole number), timecode, reel.
+    """
     said = metadata or {}
 
     def rational(rows: Any) -> tuple[int, ...]:
@@ -331,6 +364,12 @@ def write(
         extra += [(50722, 10, 9, rational(profile.color_2), True), (50779, 3, 1, illuminants[1], True)]
     if profile.exposure_index:
         extra.append((34855, 3, 1, profile.exposure_index, True))
+    if said.get("frame rate"):
+        extra.append((RATE, 10, 1, (int(said["frame rate"]), 1), True))
+    if said.get("timecode"):
+        extra.append((TIMECODES, 1, 8, coded(said["timecode"]), True))
+    if said.get("reel"):
+        extra.append((REEL, 2, 0, said["reel"], True))
     with whole_file(path) as temporary:
         tifffile.imwrite(
             temporary,

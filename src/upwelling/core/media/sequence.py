@@ -12,6 +12,7 @@ from pathlib import Path as FilePath
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Still
 from upwelling.core.media.footage import FileFacts, Footage, Reading
+from upwelling.core.media.movie_decode import Damaged
 
 ASSUMED_RATE = 24.0
 """Frames a second of a sequence whose files say none; common practice of film, no source."""
@@ -77,14 +78,19 @@ def frames_since_first(paths: Sequence[FilePath], index: int) -> int | None:
 class NumberedStills:
     """A run of stills of one size and kind, in the order of their numbers; ``opened`` opens one of them."""
 
+    of_kind = "still"
+
     def __init__(self, paths: Sequence[FilePath], opened: Callable[[FilePath], Footage]) -> None:
         self.paths = list(paths)
         self.opened = opened
 
     @cached_property
     def facts(self) -> FileFacts:
-        first = self.opened(self.paths[0]).facts
-        if first.kind != "still":
+        return self._as_sequence(self.opened(self.paths[0]).facts)
+
+    def _as_sequence(self, first: FileFacts) -> FileFacts:
+        """What the first frame says of itself, said of all of them."""
+        if first.kind != self.of_kind:
             raise UnreadableFile(self.paths[0], "numbered files of this kind are taken one by one, not as a sequence.")
         notes = list(first.notes)
         numbers = numbers_of(self.paths)
@@ -105,15 +111,32 @@ class NumberedStills:
         return replace(first, kind="sequence", frames=len(self.paths), rate=rate or ASSUMED_RATE, notes=tuple(notes))
 
     def frame(self, index: int = 0, reading: Reading | None = None) -> Still:
+
+        def read(path: FilePath) -> Still:
+            still = self.opened(path).frame()
+            self._check_size(path, still.width, still.height)
+            return still
+
+        return self._whole(index, read)
+
+    def _whole(self, index: int, read: Callable[[FilePath], Still]) -> Still:
+        """A frame by its number; raises Damaged where it alone cannot be read, UnreadableFile where all are gone."""
+        self._check_number(index)
+        try:
+            return read(self.paths[index])
+        except UnreadableFile as error:
+            if not self.paths[0].exists():
+                raise
+            raise Damaged(error.path, f"frame {index}: {error.problem}") from None
+
+    def _check_number(self, index: int) -> None:
         if not 0 <= index < len(self.paths):
             raise UnreadableFile(
                 self.paths[0], f"the sequence has frames 0 to {len(self.paths) - 1}; {index} was asked for."
             )
-        still = self.opened(self.paths[index]).frame()
-        if (still.width, still.height) != (self.facts.width, self.facts.height):
+
+    def _check_size(self, path: FilePath, width: int, height: int) -> None:
+        if (width, height) != (self.facts.width, self.facts.height):
             raise UnreadableFile(
-                self.paths[index],
-                f"is {still.width} × {still.height} where the sequence began with "
-                f"{self.facts.width} × {self.facts.height}.",
+                path, f"is {width} × {height} where the sequence began with {self.facts.width} × {self.facts.height}."
             )
-        return still

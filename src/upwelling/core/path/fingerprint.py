@@ -35,6 +35,9 @@ def fingerprint_of(path: Path, *, only_acting: bool = True) -> str:
 
 
 def _input_and_rendering(path: Path, body: dict[str, Any], only_acting: bool) -> None:
+    if path.camera.raw is not None and not path.camera.raw.moves:
+        body["camera"]["raw"]["profile"].pop("along")
+        body["camera"]["raw"]["development"].pop("values")
     over, correction = path.rendering.look, path.input.correction
     if over is None or not over.acts or not path.rendering.on:
         body["rendering"].pop("look")

@@ -109,13 +109,22 @@ class Path(Frozen):
     @property
     def moves(self) -> bool:
         """Whether a value changes along the shot: its numbers are then those of one frame, ``at`` it."""
-        return any(step.moves for layer in self.layers if layer.on for step in layer.taken(self.target))
+        steps = any(step.moves for layer in self.layers if layer.on for step in layer.taken(self.target))
+        return steps or self._development_moves
 
     def at(self, frame: float) -> Path:
         """The path as it stands at a frame of the file, with constants alone."""
+        still = self
+        if self.camera.raw is not None and self._development_moves:
+            developed = self.camera.model_copy(update={"raw": self.camera.raw.at(frame)})
+            still = self.model_copy(update={"camera": developed})
         if not any(step.moves for _, step in self.steps()):
-            return self
-        return self.with_steps(lambda _, step: step.at(frame))
+            return still
+        return still.with_steps(lambda _, step: step.at(frame))
+
+    @property
+    def _development_moves(self) -> bool:
+        return self.camera.raw is not None and self.camera.raw.moves
 
     @property
     def looks_around(self) -> bool:

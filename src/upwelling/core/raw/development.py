@@ -49,6 +49,11 @@ class Development(Frozen):
         title="Highlights",
         description="Balanced: channels that clip are lifted with the others, so clipped white stays white.",
     )
+    values: Literal["of the first frame", "of each frame"] = Field(
+        "of the first frame",
+        title="Recorded values",
+        description="Of a run whose frames differ in white, baseline or index: the first frame's, or each one's own.",
+    )
 
 
 class RawSettings(Frozen):
@@ -56,6 +61,15 @@ class RawSettings(Frozen):
 
     profile: RawProfile
     development: Development = Development()
+
+    @property
+    def moves(self) -> bool:
+        """Whether the development follows values that change along the run."""
+        return bool(self.profile.along) and self.development.values == "of each frame"
+
+    def at(self, frame: float) -> RawSettings:
+        """As it stands at a frame of the run."""
+        return self.model_copy(update={"profile": self.profile.at(frame)}) if self.moves else self
 
     def white(self) -> tuple[float, float]:
         """The xy of the light that becomes white."""

@@ -10,12 +10,16 @@ from typing import Any, Literal
 import numpy as np
 
 from upwelling.core.arrays import Float32
+from upwelling.core.blocks import block_mean
 from upwelling.core.kernels import KERNEL_LOCK
 from upwelling.core.raw.demosaic_kernel import demosaic_bilinear, demosaic_malvar
+from upwelling.core.raw.opcodes import Tone
 
-Quality = Literal["half", "bilinear", "full"]
-QUALITIES: tuple[Quality, ...] = ("half", "bilinear", "full")
-"""half: one pixel of each 2 × 2 cell; bilinear: fast, full size; full: Malvar, He and Cutler's linear filters."""
+Quality = Literal["quarter", "half", "bilinear", "full"]
+QUALITIES: tuple[Quality, ...] = ("quarter", "half", "bilinear", "full")
+"""quarter and half: one pixel of each 4 × 4 or 2 × 2 places; bilinear: fast, full size; full: Malvar, He and Cutler's
+linear filters."""
+SHRINKS: dict[Quality, int] = {"quarter": 4, "half": 2}
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +41,13 @@ class Mosaic:
     white: tuple[float, ...] = (65535.0,)
     crop: tuple[int, int, int, int] | None = None
     neutral: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    tones: tuple[Tone, ...] = ()
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Height and width of the active area."""
+        top, left, bottom, right = self.active or (0, 0, *self.values.shape[:2])
+        return bottom - top, right - left
 
     def linear(self) -> Float32:
         """Linear reference values of the active area: 0 = black, 1 = the white level; below 0 and above 1 are kept."""
@@ -60,25 +71,22 @@ class Mosaic:
         white = np.array(self.white, dtype=np.float32)
         span = np.maximum((white if len(white) == planes else white[:1]) - most, 1.0)
         out = (stacked.astype(np.float32) - black) / span
+        for tone in self.tones:
+            out = tone.applied(out)
         return np.ascontiguousarray(out[..., 0] if self.values.ndim == 2 else out)
 
     def camera_rgb(self, quality: Quality = "full") -> Float32:
-        """Camera RGB of the default crop, 1.0 = white level. Half gives half the size.
+        """Camera RGB of the default crop, 1.0 = white level. Half gives half the size, quarter a quarter.
 
         The filters of Malvar, He and Cutler (ICASSP 2004) borrow detail between channels, so they see the mosaic
         balanced by the as-shot neutral, which is taken out again afterwards.
         """
         linear = self.linear()
+        shrinks = SHRINKS.get(quality, 1)
         if linear.ndim == 3:
-            rgb = linear
-            if quality == "half":
-                rgb = np.ascontiguousarray(
-                    rgb[: rgb.shape[0] // 2 * 2, : rgb.shape[1] // 2 * 2]
-                    .reshape(rgb.shape[0] // 2, 2, rgb.shape[1] // 2, 2, 3)
-                    .mean(axis=(1, 3))
-                )
-        elif quality == "half":
-            rgb = self._half(linear)
+            rgb = linear if shrinks == 1 else block_mean(linear, shrinks)
+        elif shrinks > 1:
+            rgb = self._half(linear) if shrinks == 2 else block_mean(self._half(linear), shrinks // 2)
         else:
             gains = np.array([1 / max(v, 1e-3) for v in self.neutral], dtype=np.float32)
             rgb = np.empty((*linear.shape, 3), np.float32)
@@ -87,8 +95,7 @@ class Mosaic:
             with KERNEL_LOCK:
                 kernel(linear, pattern, gains, rgb)
         if self.crop is not None:
-            factor = 2 if quality == "half" else 1
-            top, left, height, width = (v // factor for v in self.crop)
+            top, left, height, width = (v // shrinks for v in self.crop)
             rgb = rgb[top : top + height, left : left + width]
         return np.ascontiguousarray(rgb, dtype=np.float32)
 

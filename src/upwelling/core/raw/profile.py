@@ -43,9 +43,18 @@ LIGHTS: dict[int, float] = {
 """EXIF LightSource numbers (CIPA DC-008-2019, 4.6.5) to the rounded kelvins the DNG reference code takes for them."""
 
 
+class RawMoment(Frozen):
+    """What a run of raw frames says of itself from ``frame`` on, counted from 0 in the run."""
+
+    frame: int = Field(ge=0)
+    as_shot: tuple[float, float, float]
+    baseline_exposure: float = Field(0.0, ge=-20, le=20)
+    exposure_index: int = Field(0, ge=0, le=10_000_000)
+
+
 class RawProfile(Frozen):
     """Colour data of one raw file; matrices are row by row, ``color`` from XYZ to camera, ``forward`` from camera to
-    XYZ D50.
+    XYZ D50. ``along``: of a run, the moments from which its frames say something else than those before them.
     """
 
     camera: str = Field("", max_length=120)
@@ -61,6 +70,13 @@ class RawProfile(Frozen):
     as_shot: tuple[float, float, float] = (1.0, 1.0, 1.0)
     baseline_exposure: float = Field(0.0, ge=-20, le=20)
     exposure_index: int = Field(0, ge=0, le=10_000_000)
+    along: tuple[RawMoment, ...] = ()
+
+    def at(self, frame: float) -> RawProfile:
+        """As a frame of the run says it."""
+        said = [moment for moment in self.along if moment.frame <= frame]
+        own = said[-1].model_dump(exclude={"frame"}) if said else {}
+        return self.model_copy(update={"along": (), **own})
 
     def _between(self, first: Any, second: Any, kelvin: float) -> Float64:
         """Two matrices mixed by 1 / kelvin between their lights, held at either end."""

@@ -29,7 +29,7 @@ LANE = Lane(2)
 
 def _asked(shot: Shot, body: dict[str, Any]) -> FollowWish:
     """What a page asks for; raises Refused."""
-    if shot.frames < 2 or shot.is_raw:
+    if shot.frames < 2:
         raise Refused("A shape is followed over the frames of a movie or sequence; this shot has one frame.")
     settings = read_settings(body.get("settings"))
     frame = min(max(whole(body.get("frame")), shot.first_frame), shot.last_frame)

@@ -10,10 +10,10 @@ from typing import Any
 
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.follow import Follower, Lost, Model, Stand, led_to
-from upwelling.core.media import frames_of
 from upwelling.core.operations import Place
 from upwelling.core.steps.selections import Shape
-from upwelling.web.common.pictures import WORKING_WIDTH, block_mean
+from upwelling.web.common.pictures import WORKING_WIDTH
+from upwelling.web.footage.frames import small_codes
 from upwelling.web.footage.models import Shot
 
 RUN = 8
@@ -95,9 +95,8 @@ def _keys(wish: FollowWish, frame: int, found: Stand) -> dict[str, float]:
 def _codes(shot: Shot, numbers: list[int]) -> Iterator[Any]:
     """The frames' codes at working size, one by one."""
     factor = max(1, -(-shot.width // WORKING_WIDTH))
-    reading = shot.reading if shot.kind == "movie" else None
     for first in range(0, len(numbers), RUN):
         some = numbers[first : first + RUN]
-        stills = dict(zip(sorted(some), frames_of(shot.footage, some, reading), strict=True))
+        codes = dict(zip(sorted(some), small_codes(shot, some, factor), strict=True))
         for number in some:
-            yield block_mean(stills[number].code, factor)
+            yield codes[number]

@@ -12,17 +12,18 @@ from django.http import FileResponse, HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core import engine
-from upwelling.core.media import Damaged, Still, frames_of
+from upwelling.core.media import Damaged
 from upwelling.core.operations import Place
 from upwelling.core.path import Path
 from upwelling.core.scopes.picture_views import to_bytes
 from upwelling.core.viewing import Viewing
 from upwelling.web.bench.viewing import NONE, seen_operations, viewing_of
 from upwelling.web.common.downloads import FOR_EVER, picture_file
-from upwelling.web.common.pictures import block_mean, jpeg
+from upwelling.web.common.pictures import jpeg
 from upwelling.web.common.requests import json_body, whole
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.around import ShotFrames
+from upwelling.web.footage.frames import small_codes
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.pictures import kept_picture, range_operations, view_operations
@@ -51,24 +52,20 @@ def _pictures(shot: Shot, path: Path, numbers: list[int], width: int, viewing: V
 
     for_all = None if path.moves else program(path)
 
-    def shown(number: int, still: Still) -> Any:
+    def shown(number: int, code: Any) -> Any:
         made = for_all or program(path.at(number).fed(ShotFrames(shot, number)))
-        return to_bytes(engine.run(made, block_mean(still.code, factor), place=place))
+        return to_bytes(engine.run(made, code, place=place))
 
     try:
-        return [shown(number, still) for number, still in zip(numbers, _frames(shot, numbers), strict=True)]
+        return [shown(number, code) for number, code in zip(numbers, small_codes(shot, numbers, factor), strict=True)]
     except Damaged:
         made = []
         for number in numbers:
             try:
-                made.append(shown(number, _frames(shot, [number])[0]))
+                made.append(shown(number, small_codes(shot, [number], factor)[0]))
             except Damaged:
                 made.append(_hatched(shot.height // factor, shot.width // factor))
         return made
-
-
-def _frames(shot: Shot, numbers: list[int]) -> list[Still]:
-    return frames_of(shot.footage, numbers, shot.reading if shot.kind == "movie" else None)
 
 
 def _hatched(height: int, width: int) -> Any:

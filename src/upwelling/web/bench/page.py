@@ -249,7 +249,7 @@ class Opened:
             "now": self.settled,
             "row": row_of(self.shot),
             "own": self.settled.encoding in self.production.definitions,
-            "development_rows": controls(Development, "development") if self.shot.is_raw else [],
+            "development_rows": _development_rows(self.raw),
             "raw": self.raw,
             "raw_light": self.raw.light() if self.raw else None,
             "hlg": _hlg(self.shot, self.path),
@@ -328,6 +328,12 @@ def _words(kind: Any) -> dict[str, Any]:
 def _method(method: Any) -> dict[str, Any]:
     rows = controls(method, "rendering") if method is not LutRendering else []
     return {**_words(method), "rows": rows, "source": method.source, "keeps": method.keeps}
+
+
+def _development_rows(raw: RawSettings | None) -> list[dict[str, Any]]:
+    """The controls of a raw shot; what its frames say differently is asked where they do."""
+    rows = controls(Development, "development") if raw else []
+    return [row for row in rows if row["name"] != "values" or (raw and raw.profile.along)]
 
 
 def _raw_lights(raw: RawSettings | None) -> dict[str, Any] | None:

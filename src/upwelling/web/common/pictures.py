@@ -1,4 +1,4 @@
-"""Arrays as picture files for a browser, and smaller by whole blocks."""
+"""Arrays as picture files for a browser, and the working frame of a full one."""
 
 from __future__ import annotations
 
@@ -6,7 +6,8 @@ from typing import Any
 
 import cv2
 import imagecodecs
-import numpy as np
+
+from upwelling.core.blocks import block_mean
 
 WORKING_WIDTH, WORKING_HEIGHT = 960, 540
 """The working frame of a full one is at most this large."""
@@ -25,16 +26,6 @@ def rgba(picture: Any) -> bytes:
 def png(picture: Any) -> bytes:
     """A lossless PNG of a uint8 picture (H, W, 3)."""
     return bytes(imagecodecs.png_encode(picture, level=1))
-
-
-def block_mean(code: Any, factor: int) -> Any:
-    """(H // factor, W // factor, 3) float32: the mean of each block of pixels;
-    what is left over at the edges is cut.
-    """
-    rows, columns = code.shape[0] // factor, code.shape[1] // factor
-    whole = np.asarray(code[: rows * factor, : columns * factor], np.float32)
-    # Over whole blocks the mean by area is the mean of the block.
-    return cv2.resize(whole, (columns, rows), interpolation=cv2.INTER_AREA)
 
 
 def reduced(code: Any) -> tuple[Any, int]:

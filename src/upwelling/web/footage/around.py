@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.blocks import block_mean
 from upwelling.core.operations import Place
-from upwelling.web.common.pictures import block_mean
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
 

@@ -106,12 +106,7 @@ def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> li
     if len(shots) < 2:
         raise Refused("Choose the stills that make the sequence; at least two.")
     for shot in shots:
-        if shot.is_raw:
-            raise Refused(
-                f"{shot.name} is a raw mosaic, and raw files are shots of their own here: each is developed by itself. "
-                "What their camera's page says of development holds for all of them."
-            )
-        if shot.kind != "still":
+        if shot.kind not in ("still", "raw"):
             raise Refused(f"{shot.name} is a {shot.kind}, not a still, so it cannot be part of a sequence.")
         if not shot.registered:
             raise Refused(

@@ -13,6 +13,8 @@ from django.core.cache import cache
 
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import ENDINGS, open_footage
+from upwelling.core.media.movie import SUFFIXES
+from upwelling.core.media.raw_run import is_moving
 from upwelling.core.media.sequence import group
 from upwelling.web.common.requests import Refused
 from upwelling.web.productions.models import Production
@@ -23,7 +25,6 @@ LONGEST_WALK, MOST_FOLDERS, KEPT = 1.0, 400, 60
 """Seconds that a page waits for the list of folders, how many it shows, and seconds that the list is kept."""
 FEWEST_FRAMES, MOST_LOOKED_INTO = 4, 24
 """Stills that make a sequence at least, and how many of a run are opened to compare their sizes."""
-_MOVIES_AND_RAW = (".mov", ".mp4", ".m4v", ".mkv", ".mxf", ".avi", ".dng")
 
 
 @dataclass(frozen=True)
@@ -137,13 +138,18 @@ def _folders_named(root: FilePath, said: str) -> Iterator[FilePath]:
 def runs_of(files: Sequence[FilePath]) -> list[list[FilePath]]:
     """Each piece of footage of a folder: a movie, a still, or the frames of a sequence by number.
 
-    A run of numbered stills is a sequence when its numbers keep one step and its frames one size; others stay stills.
+    A run of numbered stills is a sequence when its numbers keep one step and its frames one size, and raw ones were
+    taken in a row; others stay stills.
     """
     runs: list[list[FilePath]] = []
     for paths in group(files):
-        is_run = len(paths) >= FEWEST_FRAMES and paths[0].suffix.lower() not in _MOVIES_AND_RAW
-        runs += [paths] if is_run and _of_one_size(paths) else [[path] for path in paths]
+        runs += [paths] if len(paths) >= FEWEST_FRAMES and _is_run(paths) else [[path] for path in paths]
     return runs
+
+
+def _is_run(paths: Sequence[FilePath]) -> bool:
+    ending = paths[0].suffix.lower()
+    return ending not in SUFFIXES and _of_one_size(paths) and (ending != ".dng" or is_moving(paths))
 
 
 def _of_one_size(paths: Sequence[FilePath]) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -10,12 +10,14 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
+from upwelling.core.blocks import block_mean
 from upwelling.core.errors import UnreadableFile
-from upwelling.core.media import Raw, Reading, Still
+from upwelling.core.media import RawFootage, Reading, Still, frames_of
 from upwelling.core.operations import Place
+from upwelling.core.raw.mosaic import SHRINKS, Quality
 from upwelling.core.scopes.plateau import Plateaus, camera_plateaus
 from upwelling.web.common.kept import Kept
-from upwelling.web.common.pictures import block_mean, reduced
+from upwelling.web.common.pictures import WORKING_HEIGHT, WORKING_WIDTH, reduced
 from upwelling.web.footage.large_frames import on_disk, one_at_a_time
 from upwelling.web.footage.models import Shot
 
@@ -34,7 +36,7 @@ class Frame:
 
     number: int
     read: Still | None
-    raw: Raw | None
+    raw: RawFootage | None
     key: tuple[Any, ...]
     working: Any
     factor: int
@@ -120,7 +122,7 @@ class Frame:
         if self.read is not None:
             return self.read
         assert self.raw is not None
-        return self.raw.frame(quality="full")
+        return self.raw.frame(self.number)
 
 
 def frame_of(shot: Shot, index: int | None = None) -> Frame:
@@ -151,15 +153,33 @@ def _named(error: UnreadableFile, shot: Shot) -> UnreadableFile:
     return type(error)(shot.original_name, error.problem)
 
 
+def small_codes(shot: Shot, numbers: Sequence[int], factor: int) -> list[Any]:
+    """Codes of some frames by rising number, the mean of each block of ``factor`` × ``factor`` pixels. Raws are decoded
+    no larger than that needs; a movie is opened once for all.
+    """
+    footage = shot.footage
+    if not isinstance(footage, RawFootage):
+        reading = shot.reading if shot.kind == "movie" else None
+        return [block_mean(still.code, factor) for still in frames_of(footage, numbers, reading)]
+    quality: Quality = next((name for name, shrinks in SHRINKS.items() if factor % shrinks == 0), "full")
+    stills = [footage.frame(number, None, quality) for number in sorted(numbers)]
+    return [block_mean(still.code, factor // SHRINKS.get(quality, 1)) for still in stills]
+
+
 def _decoded(shot: Shot, number: int, reading: Reading | None, key: tuple[Any, ...]) -> Frame:
     try:
         footage = shot.footage
     except UnreadableFile as error:
         raise _named(error, shot) from None
-    if isinstance(footage, Raw):
-        half = footage.frame(quality="half")
-        working, factor = reduced(half.code)
-        return Frame(number, None, footage, key, working, factor * 2, shot.width, shot.height)
+    if isinstance(footage, RawFootage):
+        # Decoded at a quarter where that is still as large as a working frame.
+        large = shot.width >= 4 * WORKING_WIDTH and shot.height >= 4 * WORKING_HEIGHT
+        quality: Quality = "quarter" if large else "half"
+        try:
+            working, factor = reduced(footage.frame(number, None, quality).code)
+        except UnreadableFile as error:
+            raise _named(error, shot) from None
+        return Frame(number, None, footage, key, working, factor * SHRINKS[quality], shot.width, shot.height)
 
     def decode() -> Still:
         try:

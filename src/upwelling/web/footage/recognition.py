@@ -23,12 +23,12 @@ from upwelling.web.footage.models import Camera, Shot
 
 
 def probe(footage: Footage) -> tuple[FileFacts, SignalFacts, int]:
-    """Facts of the file, with a note on frames that are damaged, and of its signal.
+    """Facts of the file, with notes on its frames, and of its signal.
 
     And the frame that stands for it.
     """
     seen = looked_at(footage)
-    return replace(footage.facts, notes=(*footage.facts.notes, *seen.damage)), signal_facts(seen.stills), seen.middle
+    return replace(footage.facts, notes=(*footage.facts.notes, *seen.notes)), signal_facts(seen.stills), seen.middle
 
 
 def facts_as_json(facts: FileFacts) -> dict[str, Any]:

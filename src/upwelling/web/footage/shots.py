@@ -13,7 +13,7 @@ from django.conf import settings as conf
 from upwelling.core.documents import sealed
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.files import digest_of, whole_file
-from upwelling.core.media import ENDINGS, Raw, open_footage
+from upwelling.core.media import ENDINGS, RawFootage, open_footage
 from upwelling.core.recognise import read_sidecars
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.decoding import set_decoding, set_rate
@@ -74,7 +74,9 @@ def bring_in(
         if registered
         else _keep(place, display_name, digest)
     )
-    raw_profile = sealed("raw profile", footage.profile.model_dump(mode="json")) if isinstance(footage, Raw) else None
+    raw_profile = (
+        sealed("raw profile", footage.profile.model_dump(mode="json")) if isinstance(footage, RawFootage) else None
+    )
     integer = int(facts.depth) if facts.depth in ("8", "10", "12") else 16
     shot = Shot(
         production=production,

@@ -45,7 +45,7 @@ def _keep(shot: Shot, kind: str, row: dict[str, Any], followed: dict[str, Any]) 
 
 def _followed(shot: Shot, marked: Region, at: int, frame: int) -> dict[str, Any]:
     """By frame, where the region lies at that frame and at the last one before a loss; None where it is not seen."""
-    if abs(frame - at) > FARTHEST or shot.is_raw:
+    if abs(frame - at) > FARTHEST:
         return {str(frame): None}
     numbers = list(range(at, frame + 1) if frame > at else range(at, frame - 1, -1))
     shape, aspect = _shape(marked, shot), shot.width / shot.height
