@@ -64,7 +64,12 @@ def test_files_by_ffmpeg(tmp_path, suffix, codec, pixels, top):
 
 @pytest.mark.parametrize(
     ("suffix", "depth", "pixels", "top"),
-    [(".png", "16", "rgb48le", 65535), (".tif", "16", "rgb48le", 65535), (".dpx", "10", "gbrp10le", 1023)],
+    [
+        (".png", "16", "rgb48le", 65535),
+        (".tif", "16", "rgb48le", 65535),
+        (".dpx", "10", "gbrp10le", 1023),
+        (".dpx", "12", "gbrp12le", 4095),
+    ],
 )
 def test_our_files_by_ffmpeg(tmp_path, suffix, depth, pixels, top):
     write_still(tmp_path / f"o{suffix}", PICTURE, depth)

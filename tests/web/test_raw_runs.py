@@ -1,24 +1,30 @@
 """A numbered run of raw frames as one shot: brought in, developed, played, followed, delivered."""
 
 import json
+import shutil
 import struct
 
+import colour
 import numpy as np
 import pytest
 
 from tests.core.test_raw import BLACK, PROFILE, WHITE, mosaic_of, scene
 from tests.web.test_gates import JSON
 from upwelling.core import engine
-from upwelling.core.media import dng, open_footage
+from upwelling.core.media import dng, open_footage, read_still, write_still
+from upwelling.core.operations import Place
 from upwelling.core.raw import Development
+from upwelling.core.steps import Contrast, Exposure
 from upwelling.web.deliveries.models import Delivery
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.frames import frame_of, small_codes
 from upwelling.web.footage.history import apply_settings
+from upwelling.web.footage.models import Camera
 from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.shot_settings import ShotSettings
 
 COUNT, SIZE = 8, (72, 128)
+LOG = "S-Log3/S-Gamut3.Cine"
 
 
 def light_at(number):
@@ -145,3 +151,70 @@ def test_delivered_at_full_size(register, as_, django_capture_on_commit_callback
     assert made.verdict == "holds", made.job.message
     facts = open_footage(made.place).facts
     assert (facts.frames, facts.width, facts.height, facts.rate) == (COUNT, 128, 72, 25)
+
+
+def log_by_colour(rgb_linear):
+    """S-Log3 codes of AP1 light, by colour-science 0.4.7: its matrices, CAT02, its curve."""
+    matrix = colour.matrix_RGB_to_RGB(
+        colour.RGB_COLOURSPACES["ACEScg"],
+        colour.RGB_COLOURSPACES["S-Gamut3.Cine"],
+        chromatic_adaptation_transform="CAT02",
+    )
+    return colour.models.log_encoding_SLog3(rgb_linear @ matrix.T)
+
+
+@pytest.mark.parametrize(
+    ("preset", "ending", "near"), [("Log, DPX 12-bit", "dpx", 0.6 / 4095), ("EXR half", "exr", 2**-11)]
+)
+def test_raw_to_log_beside_the_makers_other_camera(
+    register,
+    as_,
+    people,
+    upload,
+    tmp_path,
+    production,
+    settings,
+    django_capture_on_commit_callbacks,
+    preset,
+    ending,
+    near,
+):
+    """Developed light alone goes out, in the log of the maker's coded camera: no trim, no Look, nothing of what is only
+    seen. Brought in again it is known, and read as it was.
+    """
+    light = np.full((72, 128, 3), 0.3)
+    write_still(
+        tmp_path / "B001.png", log_by_colour(light), "16", {"encoding": LOG, "make": "Invented", "model": "B-cam"}
+    )
+    upload("B001.png", (tmp_path / "B001.png").read_bytes())
+    coded = production.shots.get()
+    coded.camera = Camera.objects.create(production=production, name="B-cam", make="Invented", encoding=LOG)
+    coded.metadata = {"make": "Invented", "model": "B-cam"}
+    coded.save()
+    run = next(shot for shot in register() if shot.is_raw)
+    steps = ShotSettings().with_steps([Exposure(stops=2.0), Contrast(contrast=1.4)])
+    apply_settings(run, people["tess"], steps, version=0, label="trim")
+    tess, page = as_("tess"), "/p/kilnlight/deliveries/"
+    assert LOG in json.loads(tess.get(f"{page}new/?shot={run.pk}").context["facts"])["Log, DPX 12-bit"]["encoding"]
+    given = {"preset": preset, "shot": run.pk, "boundary": "input", "encoding": LOG, "viewing": "Ember print"}
+    assert "B-cam of the same maker records" in tess.post(f"{page}plan/", given).content.decode()
+    assert "a group of its own" in tess.post(f"{page}plan/", {**given, "encoding": "ACEScct/AP1"}).content.decode()
+    with django_capture_on_commit_callbacks(execute=True):
+        tess.post(f"{page}new/", given, follow=True)
+    made = Delivery.objects.get()
+    assert made.verdict == "holds", made.job.message
+    files = sorted(made.place.parent.glob(f"*.{ending}"))
+    assert len(files) == COUNT
+    frame = frame_of(run, 3)
+    developed = engine.run(
+        engine.compile_operations(path_at(run, 3).until("input")), frame.still.code, place=Place.whole(128, 72)
+    )
+    assert np.abs(read_still(files[3]).code - log_by_colour(np.asarray(developed, np.float64))).max() <= near
+    place = settings.MEDIA_FOLDER / "log"
+    place.mkdir()
+    for file in files:
+        shutil.copy(file, place)
+    with django_capture_on_commit_callbacks(execute=True):
+        arrivals.register_folder(production, people["tess"], "log")
+    back = production.shots.order_by("pk").last()
+    assert (back.frames, back.settled_encoding) == (COUNT, LOG)

@@ -17,7 +17,7 @@ _BITS_A_PIXEL = {
     "ffv1-8": 8.0,
 }
 """Of each frame; measured on the demonstration's footage and rounded up, common practice, no source."""
-_STILL_BITS = {"8": 24, "10": 32, "16": 48, "half": 48, "float": 96}
+_STILL_BITS = {"8": 24, "10": 32, "12": 48, "16": 48, "half": 48, "float": 96}
 
 
 def frame_bytes(form: Form, width: int, height: int) -> float:

@@ -37,7 +37,7 @@ class Form(Frozen):
     preset: str = Field("", max_length=80)
     ending: str
     codec: str = ""
-    depth: Literal["8", "10", "16", "half", "float"] = "10"
+    depth: Literal["8", "10", "12", "16", "half", "float"] = "10"
     range: Range = "legal"
     boundary: Boundary = "display"
     encoding: str = Field("", max_length=120)
@@ -85,7 +85,7 @@ class Form(Frozen):
         """Bits of the integers written; 16 for floats."""
         if self.movie:
             return self.movie.depth
-        return {"8": 8, "10": 10}.get(self.depth, 16)
+        return {"8": 8, "10": 10, "12": 12}.get(self.depth, 16)
 
     @property
     def dithering(self) -> Dither:

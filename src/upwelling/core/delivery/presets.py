@@ -6,6 +6,8 @@ from upwelling.core.delivery.form import Form
 from upwelling.core.errors import BadValue, UnknownName, UnwritableFile
 from upwelling.core.outputs import Output
 
+LOG_PRESET = "Log, DPX 12-bit"
+"""For raw that shall lie beside coded footage; its log is the one of the maker's other cameras where they have one."""
 PRESETS: tuple[Form, ...] = (
     Form(preset="ProRes 422 HQ", ending=".mov", codec="prores-422"),
     Form(preset="ProRes 4444", ending=".mov", codec="prores-4444"),
@@ -15,6 +17,7 @@ PRESETS: tuple[Form, ...] = (
     Form(preset="HDR10 H.265", ending=".mp4", codec="h265-10", hdr10=True, transfer="PQ"),
     Form(preset="HLG H.265", ending=".mp4", codec="h265-10", transfer="HLG"),
     Form(preset="DPX 10-bit", ending=".dpx", depth="10", range="full"),
+    Form(preset=LOG_PRESET, ending=".dpx", depth="12", range="full", boundary="input", encoding="ACEScct/AP1"),
     Form(preset="EXR half", ending=".exr", depth="half", range="full", boundary="look", encoding="linear/AP0"),
     Form(preset="TIFF 16-bit", ending=".tif", depth="16", range="full"),
     Form(preset="PNG 16-bit", ending=".png", depth="16", range="full"),

@@ -175,12 +175,16 @@ def _metadata(header: bytes, order: str, transfer: int) -> dict[str, str]:
 
 
 def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> None:
-    """Writes 10-bit RGB, big-endian, packing method A; the transfer field says BT.709 or 0 (user defined), the project
-    name the encoding.
+    """Writes 10- or 12-bit RGB, big-endian, filled by method A: three tens in a word, or a twelve in the upper bits of
+    16; the transfer field says BT.709 or 0 (user defined), the project name the encoding.
     """
-    levels = quantise(path, code, 10).astype(np.uint32)
+    bits = int(depth)
+    levels = quantise(path, code, bits).astype(np.uint32)
     height, width = levels.shape[:2]
-    words = (levels[..., 0] << 22 | levels[..., 1] << 12 | levels[..., 2] << 2).astype(">u4")
+    if bits == 12:
+        words = (levels << 4).astype(">u2")
+    else:
+        words = (levels[..., 0] << 22 | levels[..., 1] << 12 | levels[..., 2] << 2).astype(">u4")
     header = bytearray(b"\xff" * HEADER)
     total = HEADER + words.nbytes
     struct.pack_into(">4sI8sIIIII", header, 0, b"SDPX", HEADER, b"V2.0", total, 1, 1664, 384, 0)
@@ -193,8 +197,8 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
     device = str(tags.get("model", "")).encode("ascii", "ignore")[:31]
     header[DEVICE : DEVICE + 32] = device + b"\0" * (32 - len(device))
     transfer = 6 if tags.get("transfer") == "BT.709" else 0
-    struct.pack_into(">IIfIf", header, 780, 0, 0, 0.0, 1023, 1.0)
-    struct.pack_into(">BBBBHHIII", header, 800, _RGB, transfer, transfer, 10, 1, 0, HEADER, 0, 0)
+    struct.pack_into(">IIfIf", header, 780, 0, 0, 0.0, 2**bits - 1, 1.0)
+    struct.pack_into(">BBBBHHIII", header, 800, _RGB, transfer, transfer, bits, 1, 0, HEADER, 0, 0)
     if rate := tags.get("rate"):
         for place in _RATES:
             struct.pack_into(">f", header, place, float(rate))
@@ -206,4 +210,4 @@ def write(path: FilePath, code: Any, depth: Depth, tags: Mapping[str, Any]) -> N
 
 
 _RGB = 50
-DPX = Container("DPX", (".dpx",), (b"SDPX", b"XPDS"), ("10",), read, write)
+DPX = Container("DPX", (".dpx",), (b"SDPX", b"XPDS"), ("12", "10"), read, write)

@@ -23,6 +23,7 @@ from upwelling.core.media.dither import DITHERS
 from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.deliveries.cut_plan import MOST, add_cut
+from upwelling.web.deliveries.maker_log import log_remark
 from upwelling.web.deliveries.models import folder_of
 from upwelling.web.deliveries.pieces import piece_of_shot
 from upwelling.web.footage.listing import loaded
@@ -136,7 +137,10 @@ def plan_from(production: Production, given: Any) -> Plan:
             raise Refused("Choose shots or a cut.")
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
-        for shot in loaded(production, sorted(numbers)):
+        shots = loaded(production, sorted(numbers))
+        if form.encoding and (said := log_remark(production, shots, form.encoding)):
+            plan.remarks.append(said)
+        for shot in shots:
             pieces = [plan.piece(shot, uneven=uneven_of(given))]
             timing: dict[str, Any] = shot.timing_by_hand(pieces[0].first)
             _add(plan, production, shot.name, given, pieces, shot=shot, **timing)

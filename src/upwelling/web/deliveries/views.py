@@ -17,13 +17,14 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from upwelling.core.delivery.form import BOUNDARIES
 from upwelling.core.delivery.names import FIELDS, still_name
-from upwelling.core.delivery.presets import PRESETS
+from upwelling.core.delivery.presets import LOG_PRESET, PRESETS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, whole_list, whole_or
+from upwelling.web.deliveries.maker_log import maker_log
 from upwelling.web.deliveries.models import Delivery, OwnForm
 from upwelling.web.deliveries.plan import EVENT_PATTERN, PATTERN, form_from, outputs_of, plan_from
 from upwelling.web.deliveries.relink import relinked
@@ -115,6 +116,8 @@ def setup(request: HttpRequest, production: Production) -> HttpResponse:
 def _setup_context(request: HttpRequest, production: Production, given: Any) -> dict[str, Any]:
     cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     own = [one for one in production.own_forms.all() if _readable(one)]
+    raws = list(production.shots.filter(raw_profile__isnull=False).only("metadata", "raw_profile")[:200])
+    own_log = maker_log(production, raws)[0]
     forms = [*((one.name, one.form) for one in own), *((form.preset, form) for form in PRESETS)]
     return {
         "production": production,
@@ -129,7 +132,7 @@ def _setup_context(request: HttpRequest, production: Production, given: Any) -> 
             {
                 name: {
                     "boundary": form.boundary,
-                    "encoding": form.encoding,
+                    "encoding": own_log if form.preset == LOG_PRESET and own_log else form.encoding,
                     "range": form.range,
                     "sizing": form.sizing,
                     "width": form.width or "",
