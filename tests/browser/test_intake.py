@@ -193,6 +193,7 @@ def test_an_encoding_is_defined_and_the_pages_fit(registered, sign_in):
         ("break_linear", "0.01"),
     ):
         page.fill(f"input[name={name}]", value)
+    page.select_option("select[name=default_range]", "full")
     page.select_option("select[name=primaries]", "own")
     page.fill("input[name=red_x]", "0.7")
     page.click("text=Try it and save")

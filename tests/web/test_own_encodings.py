@@ -32,7 +32,8 @@ PAIRS = "code,light\n" + "\n".join(f"{c},{0.18 * 2 ** ((c - 400) / 75):.6f}" for
 @pytest.fixture
 def define(as_, production):
     def send(**fields):
-        return as_("tess").post("/p/kilnlight/encodings/", fields, follow=True).content.decode()
+        said = {"default_range": "full", "code_top": "1", "expects": "full", "gives_range": "full", **fields}
+        return as_("tess").post("/p/kilnlight/encodings/", said, follow=True).content.decode()
 
     return send
 
@@ -83,6 +84,15 @@ def test_a_table_and_own_primaries(define):
     assert custom.encoding().primaries.red == (0.7, 0.29)
 
 
+def test_its_files_are_read_in_the_range_that_was_said(define, shot):
+    """RGB files that say nothing; a shot's own word goes before it."""
+    define(**{**LOG, "default_range": "legal"})
+    settle_encoding(Shot.objects.get(), "Emberlog", "")
+    assert Shot.objects.get().settled.range == "legal"
+    settle_encoding(Shot.objects.get(), "Emberlog", "full")
+    assert Shot.objects.get().settled.range == "full"
+
+
 def test_a_makers_lut(define, cube, shot):
     import colour.models as cm
 
@@ -129,6 +139,32 @@ def test_refusals_keep_what_was_typed(define, production, fields, words):
     if fields["name"]:
         assert f'value="{fields["name"]}"' in page
     assert not production.own_encodings.exists()
+
+
+@pytest.mark.parametrize(
+    ("kind", "left_open", "words"),
+    [
+        ("log", "default_range", "range of the codes"),
+        ("log", "primaries", "primaries"),
+        ("table", "code_top", "counted"),
+        ("curve", "curve", "curve of its codes"),
+        ("lut", "expects", "LUT expects"),
+        ("lut", "gives", "comes out"),
+        ("lut", "gives_range", "LUT gives"),
+    ],
+)
+def test_nothing_that_changes_numbers_is_chosen_for_one(define, cube, production, kind, left_open, words):
+    """Neither by the server nor by the page, whose fields begin at “Choose …”."""
+    whole = {**LOG, "kind": kind, "pairs": PAIRS, "curve": "S-Log3", "gives": "linear/AP0"}
+    if kind == "lut":
+        whole["lut_file"] = cube(np.linspace(0, 1, 9))
+    page = define(**{**whole, left_open: ""})
+    assert "nothing is taken for granted" in page
+    assert words in page
+    assert not production.own_encodings.exists()
+    field = page.split(f'name="{left_open}"', 1)[1].split("</select>")[0]
+    assert '<option value="">Choose …</option>' in field
+    assert "selected" not in field
 
 
 def test_a_process_list_is_no_input(define):

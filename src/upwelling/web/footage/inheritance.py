@@ -49,11 +49,11 @@ def settled(shot: Shot) -> Settled:
         name, origin = "", ""
     else:
         name, origin = inherited_encoding(shot)
-    code_range, range_from = _range(shot)
+    code_range, range_from = _range(shot, name)
     return Settled(name, origin, code_range, range_from)
 
 
-def _range(shot: Shot) -> tuple[Range, Origin]:
+def _range(shot: Shot, name: str) -> tuple[Range, Origin]:
     if shot.range:
         return shot.range, "shot"  # type: ignore[return-value]
     said = shot.facts_json.get("tags", {}).get("range", "")
@@ -63,4 +63,6 @@ def _range(shot: Shot) -> tuple[Range, Origin]:
         return shot.camera.range, "camera"  # type: ignore[return-value]
     if shot.ycbcr:
         return "legal", "encoding"
-    return "full", "encoding"  # RGB files carry full-range codes unless someone says otherwise
+    # RGB files carry full-range codes unless someone says otherwise.
+    own = shot.production.definitions.get(name)
+    return (own.default_range if own else "full"), "encoding"

@@ -67,6 +67,7 @@ def own_encodings(request: HttpRequest, production: Production) -> HttpResponse:
             "kinds": KINDS,
             "kind": given.get("kind", "log"),
             "primaries": list(PRIMARIES),
+            "code_tops": CODE_TOPS,
             "encodings": list(ENCODINGS),
             "curves": sorted({e.curve_name for e in ENCODINGS.values()}),
         },
@@ -94,6 +95,9 @@ def _row(row: OwnEncoding) -> dict[str, Any]:
     }
 
 
+CODE_TOPS = ("1", "255", "1023", "4095")
+"""The largest code, by how codes are counted."""
+_OPEN = "Choose {}; nothing is taken for granted."
 LOG_FIELDS = ("base", "log_slope", "log_offset", "linear_slope", "linear_offset", "break_linear", "toe_slope")
 
 
@@ -103,14 +107,22 @@ def _definition(request: HttpRequest) -> dict[str, Any]:
     body: dict[str, Any] = {
         "name": post.get("name", "").strip(),
         "note": post.get("note", "").strip(),
-        "default_range": post.get("default_range", "full"),
+        "default_range": _asked(post, "default_range", "the range of the codes in its files"),
         "form": _form(request, kind),
     }
     space = post.get("primaries", "") or ("BT.709" if kind == "lut" else "")
     if not space:
-        raise BadValue("Choose the primaries its codes are of, or give them by xy; nothing is taken for granted.")
+        raise BadValue(_OPEN.format("the primaries its codes are of, or give them by xy"))
     body["primaries"] = read_primaries(post, "") if space == "own" else space
     return body
+
+
+def _asked(post: Any, field: str, what: str) -> str:
+    """What was chosen; raises BadValue where the choice was left open."""
+    value = str(post.get(field, "")).strip()
+    if not value:
+        raise BadValue(_OPEN.format(what))
+    return value
 
 
 def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
@@ -118,7 +130,7 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
     if kind == "log":
         return {"kind": "log", **read_fields(LogForm, post, LOG_FIELDS)}
     if kind == "curve":
-        return {"kind": "curve", "name": post.get("curve", "")}
+        return {"kind": "curve", "name": _asked(post, "curve", "the curve of its codes")}
     if kind == "table":
         lut = _uploaded(request, "table_file")
         if lut is not None:
@@ -126,7 +138,9 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
                 raise BadValue("A 3D LUT holds colours, not a curve. Choose “Maker’s LUT”, or hand in a 1D LUT.")
             codes = np.linspace(lut.domain.low[1], lut.domain.high[1], lut.size)
             return {"kind": "table", "code": codes.tolist(), "light": lut.table[:, 1].astype(float).tolist()}
-        code, light = parse_pairs(post.get("pairs", ""), typed_number(post.get("code_top", "1"), "code scale"))
+        code, light = parse_pairs(
+            post.get("pairs", ""), typed_number(_asked(post, "code_top", "how its codes are counted"), "code scale")
+        )
         return {"kind": "table", "code": code, "light": light}
     lut = _uploaded(request, "lut_file")
     if lut is None:
@@ -138,9 +152,9 @@ def _form(request: HttpRequest, kind: str) -> dict[str, Any]:
         "low": lut.domain.low,
         "high": lut.domain.high,
         "data": MakerLut.pack(lut.table),
-        "expects": post.get("expects", "full"),
-        "gives": post.get("gives", ""),
-        "gives_range": post.get("gives_range", "full"),
+        "expects": _asked(post, "expects", "the range that the LUT expects"),
+        "gives": _asked(post, "gives", "what comes out of the LUT"),
+        "gives_range": _asked(post, "gives_range", "the range that the LUT gives"),
     }
 
 
