@@ -14,7 +14,8 @@ import cv2
 import numpy as np
 
 from upwelling.core.arrays import Float64
-from upwelling.core.charts.patch_chart import Corners, chart_linear
+from upwelling.core.charts.grid import Corners
+from upwelling.core.charts.patch_chart import chart_linear
 from upwelling.core.charts.settle import settled
 from upwelling.core.charts.spots import FEWEST, lattices, spots_of
 from upwelling.core.colour.primaries import Primaries, rgb_to_xyz

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.charts.grid import Corners, read_grid
 from upwelling.core.colour.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.colour.primaries import Primaries, adaptation_matrix, primaries, rgb_to_xyz, xy_to_xyz
 from upwelling.core.errors import BadValue
@@ -60,9 +61,6 @@ def chart_linear(space: str) -> Float64:
     return np.asarray(adapted @ np.linalg.inv(rgb_to_xyz(target)).T)
 
 
-Corners = tuple[tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]]
-"""The chart's outer corners as shares of width and height: at dark skin, bluish green, black and white, in that order.
-"""
 NEUTRALS = (19, 20, 21)
 """Patches the balance is taken from: neutral 8, 6.5 and 5; white may clip and the dark ones are noisy."""
 CARD_NAMES = ("dark skin", "bluish green", "black", "white")
@@ -97,37 +95,9 @@ class ChartReport:
 def read_patches(rgb: Any, corners: Corners) -> Float64:
     """Mean RGB (24, 3) of the middle of each patch of a picture (H, W, 3); raises BadValue when a patch has no pixels.
 
-    Patches lie on a 6 × 4 grid, bilinear between the corners; the middle 40 % of each is taken.
+    Patches lie on a 6 × 4 grid, see ``read_grid``.
     """
-    height, width = rgb.shape[:2]
-    quad = np.array(corners, dtype=np.float64) * (width, height)
-    area = 0.5 * abs(sum(quad[i][0] * quad[i - 3][1] - quad[i - 3][0] * quad[i][1] for i in range(4)))
-    if area < 24 * 16:
-        raise BadValue("The chart is marked too small to be read. Drag its corners to the outer corners of the chart.")
-    found = np.empty((24, 3))
-    shares = np.linspace(0.3, 0.7, 12)
-    for index in range(24):
-        row, column = divmod(index, 6)
-        u, v = np.meshgrid((column + shares) / 6, (row + shares) / 4)
-        points = _inside(quad, u, v)
-        x, y = points[..., 0].astype(int), points[..., 1].astype(int)
-        if (x < 0).any() or (y < 0).any() or (x >= width).any() or (y >= height).any():
-            raise BadValue("A corner of the chart lies outside the picture.")
-        x0, x1, y0, y1 = x.min(), x.max() + 1, y.min(), y.max() + 1
-        # Near-upright charts take whole blocks, turned ones the sample points.
-        upright = (x1 - x0) * (y1 - y0) <= 1.3 * area / 24 * 0.16
-        found[index] = (
-            np.asarray(rgb[y0:y1, x0:x1]).reshape(-1, 3).mean(axis=0)
-            if upright
-            else np.asarray(rgb[y, x]).reshape(-1, 3).mean(axis=0)
-        )
-    return found
-
-
-def _inside(quad: Float64, u: Any, v: Any) -> Any:
-    top = quad[0] + u[..., None] * (quad[1] - quad[0])
-    bottom = quad[3] + u[..., None] * (quad[2] - quad[3])
-    return top + v[..., None] * (bottom - top)
+    return read_grid(rgb, corners, 6, 4).means
 
 
 def report(patches: Any, working: Primaries) -> ChartReport:

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.charts.find import find_chart
-from upwelling.core.charts.patch_chart import PATCHES, Corners, read_patches
+from upwelling.core.charts.grid import Corners
+from upwelling.core.charts.patch_chart import PATCHES, read_patches
 from upwelling.core.match.light import CannotMatch, Match, Picture, Space
 from upwelling.core.match.models import LADDER
 from upwelling.core.match.report import reported

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from upwelling.core.arrays import Float32
-from upwelling.core.charts.patch_chart import Corners, chart_linear
+from upwelling.core.charts.grid import Corners
+from upwelling.core.charts.patch_chart import chart_linear
 
 CARD = (0.86, 0.30, 0.97, 0.70)
 """Where the grey card lies in a chart frame: left, top, right, bottom as shares of width and height."""

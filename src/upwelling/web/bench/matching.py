@@ -10,7 +10,7 @@ import numpy as np
 from django.utils import timezone
 
 from upwelling.core.arrays import Float32
-from upwelling.core.charts.patch_chart import Corners
+from upwelling.core.charts.grid import Corners
 from upwelling.core.match import BY_ITSELF, METHODS, CannotMatch, Match, Picture, Space, by_pairs, chart, space_of
 from upwelling.core.match.difference import CLASSES, Difference, difference
 from upwelling.core.match.outcome import STEM, for_camera, put

@@ -12,7 +12,8 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.charts.find import find_chart
-from upwelling.core.charts.patch_chart import CARD_NAMES, ChartReport, Corners, read_patches, report
+from upwelling.core.charts.grid import Corners
+from upwelling.core.charts.patch_chart import CARD_NAMES, ChartReport, read_patches, report
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.raw import Development
 from upwelling.web.common.controls import controls
