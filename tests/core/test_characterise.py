@@ -1,11 +1,13 @@
 """Cameras measured: simulated ones whose truth is known, by spectra of colour-science 0.4.7."""
 
+from datetime import date
+
 import colour
 import numpy as np
 import pytest
 
 from tests.simulated_camera import PATCHES, SHAPE, SimulatedCamera, light_spectrum, wax_camera
-from upwelling.core.characterise import ALL, judged, measure, picture_of, sensitivities_from
+from upwelling.core.characterise import ALL, CameraReport, judged, measure, picture_of, report_of, sensitivities_from
 from upwelling.core.characterise.curve import fit_curve
 from upwelling.core.characterise.matrix import fit_matrix, patches_of
 from upwelling.core.characterise.spectra import LIGHTS, light_of, patches_under, reflectances, white_of, xyz_of
@@ -112,7 +114,7 @@ def test_charts_alone_tell_a_curve():
     """Less surely than with a card, for glare lies over dark patches: the uncertainty says so."""
     camera = SimulatedCamera(seed=7)
     found = measure([camera.shoot("24", stops) for stops in (-3, -2, -1, 0, 1, 2)])
-    error, _sigma = lit(camera, found.curve, (-4, 3))
+    error, sigma = lit(camera, found.curve, (-4, 3))
     assert np.abs(error).max() < 0.1
     assert (np.abs(error) < 3 * sigma).all()
 
@@ -236,7 +238,12 @@ def test_the_encoding_reads_as_the_camera_recorded(curve):
     """Through the whole encoding: patches of the camera's codes come out as the chart under D65, and it can travel."""
     camera = SimulatedCamera(curve, seed=11, glare=0.0)
     found = measure(camera.series())
-    made = found.encoding("Wax one", note="measured")
+    report = report_of(found)
+    assert CameraReport.model_validate_json(report.model_dump_json()) == report
+    made = report.encoding("Wax one", ALL, "full", date(2026, 5, 1))
+    assert "Measured 2026-05-01 from 16 pictures" in made.note
+    with pytest.raises(BadValue, match="none of the lights"):
+        report.correction("FL2")
     assert CustomEncoding.checked(made.model_dump(mode="json")) == made
     source = made.encoding()
     codes = camera.curve.from_linear(camera.channels(PATCHES, "D65"))

@@ -7,6 +7,7 @@ import pytest
 from pydantic import TypeAdapter
 
 from upwelling.core.bake import BakeOrder, Receiver
+from upwelling.core.characterise import CameraReport
 from upwelling.core.delivery.form import Form
 from upwelling.core.documents import KEY, UPGRADES, opened, sealed
 from upwelling.core.encodings.custom import CustomEncoding
@@ -38,6 +39,7 @@ SHAPES = {
     "delivery form": Form,
     "development": Development,
     "raw profile": RawProfile,
+    "camera measurement": CameraReport,
     "layer": LayerContent,
     "look steps": STEP_LIST,
 }

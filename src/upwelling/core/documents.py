@@ -76,6 +76,7 @@ UPGRADES: dict[str, tuple[Upgrade, ...]] = {
     "delivery form": (_unstamped,),
     "development": (_unstamped,),
     "raw profile": (_unstamped,),
+    "camera measurement": (_unstamped,),
     "file facts": (_unstamped, _with_pixels),
     "signal facts": (_unstamped,),
 }

@@ -23,6 +23,7 @@ urlpatterns = [
     path("", include("upwelling.web.looks.urls")),
     path("", include("upwelling.web.cuts.urls")),
     path("", include("upwelling.web.matches.urls")),
+    path("", include("upwelling.web.measuring.urls")),
     path("", include("upwelling.web.outputs.urls")),
     path("", include("upwelling.web.bench.urls")),
     path("", include("upwelling.web.wall.urls")),

@@ -14,7 +14,6 @@ from upwelling.core.characterise.pictures import D65, Picture
 from upwelling.core.characterise.spectra import light_of, reflectances, white_of, xyz_of
 from upwelling.core.colour.primaries import adaptation_matrix
 from upwelling.core.colour.temperature import xy_to_kelvin_duv
-from upwelling.core.encodings.custom import CustomEncoding, TableForm
 from upwelling.core.errors import BadValue
 
 ROUNDS = 2
@@ -51,11 +50,6 @@ class Measured:
             raise BadValue("A balance for other lights needs charts under two lights of different temperature.")
         red, blue = (np.polyfit(inverse, values, 1) for values in ([row[2] for row in rows], [row[3] for row in rows]))
         return float(np.polyval(red, 1 / kelvin)), float(np.polyval(blue, 1 / kelvin))
-
-    def encoding(self, name: str, light: str = ALL, note: str = "") -> CustomEncoding:
-        """What was found, as an encoding of one's own."""
-        form = TableForm(code=tuple(map(float, self.curve.codes)), light=tuple(map(float, self.curve.light)))
-        return CustomEncoding(name=name, note=note, form=form, primaries=self.colour[light].primaries)
 
 
 def measure(pictures: Sequence[Picture], sensitivities: Float64 | None = None) -> Measured:

@@ -32,9 +32,13 @@ class Verdict:
 def judged(found: Measured) -> Verdict:
     """The verdict on all that was found."""
     off, unsure = float(np.mean(found.colour[ALL].left_out)), curve_unsure(found.curve)
-    good = next((most for most in (1, 2) if off <= most and unsure <= CURVE_STOPS[most]), 0)
+    alone = max((float(np.mean(fit.left_out)) for light, fit in found.colour.items() if light != ALL), default=off)
+    apart = alone < off - SEVERAL
+    good = next((most for most in (1, 2) if (alone if apart else off) <= most and unsure <= CURVE_STOPS[most]), 0)
     reasons = tuple(_reasons(found, off, unsure))
-    said = f"Patches that were left out came {off:.2f} ΔE 2000 near on average; the curve is sure to {unsure:.3f} stop."
+    each = f", {alone:.2f} with an encoding, one for each light" if apart else ""
+    near = f"Patches that were left out came {off:.2f} ΔE 2000 near on average{each}"
+    said = f"{near}; the curve is sure to {unsure:.3f} stop."
     sentence = f"Good for {good} ΔE. {said}" if good else f"Not enough. {said}"
     return Verdict(good, sentence, reasons, tuple(_next(found)))
 

@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "upwelling.web.looks",
     "upwelling.web.cuts",
     "upwelling.web.matches",
+    "upwelling.web.measuring",
     "upwelling.web.bench",
     "upwelling.web.footage",
     "upwelling.web.luts",

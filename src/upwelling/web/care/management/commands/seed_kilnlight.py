@@ -41,6 +41,7 @@ from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.services import perform_bake, start_bake, start_package
 from upwelling.web.bench.following import FollowWish, found
+from upwelling.web.care.kilnlight_later import bring_in_the_last_day
 from upwelling.web.care.kilnlight_review import say_things, show_the_cut
 from upwelling.web.cuts.services import bring_in_cut
 from upwelling.web.footage.cameras import accept_proposal, change_camera, proposals
@@ -173,6 +174,7 @@ class Command(BaseCommand):
             self._define(production, users["technician"])
         if not production.own_outputs.exists():
             self._deliver(production, users["technician"])
+        bring_in_the_last_day(production, users["technician"], self._folder())
         if not production.looks.exists():
             self._look(production, users["technician"])
         if not production.cuts.exists():
@@ -252,10 +254,14 @@ class Command(BaseCommand):
             cameras=["A-cam", "B-cam"],
         )
 
-    def _shoot(self, production: Production, technician: User) -> None:
-        """Writes each take's file under the media folder and registers it, if that was not done before."""
+    def _folder(self) -> FilePath:
         folder = FilePath(settings.MEDIA_FOLDER).resolve() / "kilnlight"
         folder.mkdir(parents=True, exist_ok=True)
+        return folder
+
+    def _shoot(self, production: Production, technician: User) -> None:
+        """Writes each take's file under the media folder and registers it, if that was not done before."""
+        folder = self._folder()
         studio = Studio()
         here = set(production.shots.values_list("original_name", flat=True))
         missing = [take for take in TAKES if take.file not in here]
