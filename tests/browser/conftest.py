@@ -44,7 +44,7 @@ tess = User.objects.create_user("tess", password="gather-and-blow")
 vera = User.objects.create_user("vera", password="gather-and-blow")
 made = create_production(tess, "Kilnlight")
 Rights.objects.create(user=tess, may_create=True)
-for one in (made, create_production(tess, "Intake")):
+for one in (made, create_production(tess, "Intake"), create_production(tess, "Any clip")):
     one.footage_roots.create(folder=".")
 Member.objects.create(production=made, user=vera, role="viewer")
 """

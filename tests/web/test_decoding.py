@@ -8,13 +8,17 @@ import pytest
 from django.http import QueryDict
 
 from upwelling.core.delivery.presets import PRESETS
+from upwelling.core.errors import UpwellingError
 from upwelling.core.media import open_footage
 from upwelling.core.media.decoding import decoding_of
 from upwelling.core.media.footage import Reading
+from upwelling.core.media.timecode import Timecode
 from upwelling.web.cuts.services import media_of
+from upwelling.web.deliveries.models import Delivery
 from upwelling.web.deliveries.plan import plan_from
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.models import Shot
+from upwelling.web.productions.services import set_rules
 
 
 def movie(place, size, *more):
@@ -128,3 +132,88 @@ def test_a_rate_is_said_by_hand_and_all_that_counts_frames_follows(proxy, as_, u
     assert "no frame rate" in change(tess, proxy, "rate", "fast")["refused"][0]
     upload("still.dpx")
     assert "is a still" in change(tess, Shot.objects.get(kind="still"), "rate", "24")["refused"][0]
+
+
+@pytest.fixture
+def slow(as_, upload, tmp_path):
+    """Half a second at 60, by ffmpeg, with sound and a label."""
+    place = tmp_path / "slow.mov"
+    inputs = [
+        "-f",
+        "lavfi",
+        "-i",
+        "testsrc2=size=128x96:rate=60:duration=0.5",
+        "-f",
+        "lavfi",
+        "-i",
+        "sine=duration=0.5",
+    ]
+    coded = ["-c:v", "prores_ks", "-profile:v", "3", "-c:a", "pcm_s16le", "-timecode", "01:00:00:30"]
+    subprocess.run(["ffmpeg", "-v", "error", "-y", *inputs, *coded, str(place)], check=True)
+    return upload("slow.mov", place.read_bytes()).shot
+
+
+@pytest.mark.parametrize(
+    ("runs", "rate", "label", "said"),
+    [
+        ("23.976", 24000 / 1001, "01:00:01:00", "Runs at 23.976 frames a second, 40 % of its speed"),
+        ("production", 25.0, "01:00:00:24", "Runs at 25 frames a second, 42 % of its speed"),
+        ("120", 120.0, "01:00:00:072", "Runs at 120 frames a second, 200 % of its speed"),
+        ("", 60.0, "01:00:00:42", "Rate 60 frames a second, as the file says"),
+    ],
+)
+def test_a_shot_runs_at_another_rate_than_it_was_recorded_at(slow, as_, production, runs, rate, label, said):
+    """Playing, labels, cuts and deliveries; the frames are the same, each once, and its own rate stays known."""
+    tess = as_("tess")
+    set_rules(production, {"rate": "25"})
+    assert change(tess, slow, "runs", runs)["changed"] == 1
+    now = Shot.objects.get(pk=slow.pk)
+    assert (now.rate, now.runs_at) == (60, pytest.approx(rate))
+    assert now.decoding[-1].sentence().startswith(said)
+    assert now.timecode(12) == label
+    assert media_of([now])[0].rate == pytest.approx(rate)
+    assert ("keeps its own speed" in " ".join(r.text for r in now.remarks)) is (runs == "")
+    assert tess.get(f"/p/kilnlight/bench/{now.pk}/").context["data"]["rate"] == pytest.approx(rate)
+    plan = plan_from(now.production, QueryDict(f"shot={now.pk}&preset={PRESETS[0].preset}"))
+    assert float(plan.wanted[0].order.exact_rate) == pytest.approx(rate)
+    assert plan.wanted[0].order.frames == 30
+    assert any("same frames at another rate" in text for text in plan.remarks) is (runs != "")
+
+
+def test_slow_motion_is_delivered_and_proved(slow, as_, django_capture_on_commit_callbacks):
+    """ffprobe reads the rate, the frames and the label of the file; sound, which would not fit, is left out."""
+    tess = as_("tess")
+    change(tess, slow, "runs", "23.976")
+    with django_capture_on_commit_callbacks(execute=True):
+        tess.post("/p/kilnlight/deliveries/new/", {"preset": "ProRes 422 HQ", "shot": slow.pk})
+    made = Delivery.objects.get()
+    assert made.verdict == "holds", made.job.message
+    shown = ["ffprobe", "-v", "error", "-show_streams", "-show_format", "-of", "json", str(made.place)]
+    streams = json.loads(subprocess.run(shown, capture_output=True, check=True).stdout)["streams"]
+    video = next(one for one in streams if one["codec_type"] == "video")
+    assert (video["r_frame_rate"], video["nb_frames"], video["tags"]["timecode"]) == ("24000/1001", "30", "01:00:00:12")
+    assert not any(one["codec_type"] == "audio" for one in streams)
+
+
+def test_rates_are_refused_in_words(slow, as_, upload, production):
+    tess = as_("tess")
+    assert "no rate yet" in change(tess, slow, "runs", "production")["refused"][0]
+    assert "no frame rate" in change(tess, slow, "runs", "slowly")["refused"][0]
+    upload("still.dpx")
+    assert "is a still" in change(tess, Shot.objects.get(kind="still"), "runs", "24")["refused"][0]
+    with pytest.raises(UpwellingError, match="no frame rate"):
+        set_rules(production, {"rate": "many"})
+
+
+@pytest.mark.parametrize(
+    ("label", "rate", "wanted", "at"),
+    [
+        ("01:02:03:30", 60, 24, "01:02:03:12"),
+        ("00:00:00:59", 59.94, 23.976, "00:00:00:23"),
+        ("10:00:00;15", 29.97, 24, "10:00:00:12"),
+        ("00:00:01:23", 24, 60, "00:00:01:57"),
+        ("00:00:01:23", 24, 23.976, "00:00:01:23"),
+    ],
+)
+def test_the_same_time_of_day_at_another_rate(label, rate, wanted, at):
+    assert str(Timecode.read(label, rate).at(wanted)) == at

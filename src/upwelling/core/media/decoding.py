@@ -26,21 +26,30 @@ class Known:
 
 
 def decoding_of(
-    facts: FileFacts, reading: Reading, matrix_how: str = "", siting_how: str = "", rate: float = 0.0
+    facts: FileFacts,
+    reading: Reading,
+    matrix_how: str = "",
+    siting_how: str = "",
+    rate: float = 0.0,
+    runs_at: float = 0.0,
 ) -> tuple[Known, ...]:
     """Rows for what moves; matrix, range and chroma for a movie of Y'CbCr alone.
 
-    ``matrix_how`` and ``siting_how`` say where what the reading has of them is from; ``rate`` is the one in force.
+    ``matrix_how`` and ``siting_how`` say where what the reading has of them is from; ``rate`` is the one it was
+    recorded at, ``runs_at`` the one it plays at, where that is another.
     """
-    return (*_planes(facts, reading, matrix_how, siting_how), *_rate(facts, rate or facts.rate))
+    return (*_planes(facts, reading, matrix_how, siting_how), *_rate(facts, rate or facts.rate, runs_at))
 
 
-def _rate(facts: FileFacts, rate: float) -> tuple[Known, ...]:
+def _rate(facts: FileFacts, rate: float, runs_at: float) -> tuple[Known, ...]:
     if not rate:
         return ()
     said = f"; the file says {facts.rate:g}" if facts.rate else "; the file says none"
     how = "as the file says" if rate == facts.rate else f"set by hand{said}"
-    return (Known("Rate", f"{rate:g} frames a second", how),)
+    known = Known("Rate", f"{rate:g} frames a second", how)
+    if runs_at in (0.0, rate):
+        return (known,)
+    return known, Known("Runs at", f"{runs_at:g} frames a second", f"{runs_at / rate * 100:.0f} % of its speed")
 
 
 def _planes(facts: FileFacts, reading: Reading, matrix_how: str, siting_how: str) -> tuple[Known, ...]:

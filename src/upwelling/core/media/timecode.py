@@ -41,6 +41,16 @@ class Timecode:
             count -= rate // 15 * (whole - whole // 10)
         return cls(count, rate, drop)
 
+    def at(self, rate: float) -> Timecode:
+        """The same time of day counted at another rate: hours, minutes and seconds stay, frames are shared out anew."""
+        labels = round(rate)
+        if labels == self.rate or labels < 1:
+            return self
+        hours, minutes, seconds, frames = re.split("[:;]", str(self))
+        return Timecode(
+            ((int(hours) * 60 + int(minutes)) * 60 + int(seconds)) * labels + int(frames) * labels // self.rate, labels
+        )
+
     def later(self, frames: int) -> Timecode:
         """The label that many frames on; it begins anew after 24 hours."""
         day = HOURS * 3600 * self.rate

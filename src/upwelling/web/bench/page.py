@@ -187,7 +187,7 @@ class Opened:
             "settled": self.settled.is_settled,
             "managed": shot.is_managed,
             "frame": {"width": shot.width, "height": shot.height},
-            "rate": shot.rate,
+            "rate": shot.runs_at,
             "frames": {"first": shot.first_frame, "last": shot.last_frame, "stands": shot.frame, "asked": self.asked},
         }
 

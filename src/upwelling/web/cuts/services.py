@@ -29,7 +29,7 @@ def media_of(shots: Iterable[Shot]) -> list[Media]:
     """The production's shots as what events may be of; a range of a file begins and ends where the range does."""
     found = []
     for shot in shots:
-        begins = Timecode.read(shot.timecode(shot.first_frame), shot.rate)
+        begins = Timecode.read(shot.timecode(shot.first_frame), shot.runs_at)
         found.append(
             Media(
                 path=FilePath(shot.original_name),
@@ -37,7 +37,7 @@ def media_of(shots: Iterable[Shot]) -> list[Media]:
                 reel=shot.reel,
                 begins=begins.count if begins else (shot.first_frame or None),
                 frames=shot.frames,
-                rate=shot.rate,
+                rate=shot.runs_at,
                 known_as=(shot.name,),
                 key=shot.pk,
             )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from upwelling.core.media.decoding import MATRICES
-from upwelling.core.media.rates import read_rate
+from upwelling.core.media.rates import rate_text, read_rate
 from upwelling.core.media.ycbcr import SITINGS
 from upwelling.web.common.requests import Refused
 
@@ -60,10 +60,25 @@ def set_decoding(shot: Shot, field: str, value: str) -> Shot:
 
 def set_rate(shot: Shot, value: str) -> Shot:
     """Says how many frames a second what moves was shot at, empty as its file says; raises Refused or BadValue."""
-    if shot.kind == "still":
+    if shot.kind in ("still", "raw"):
         raise Refused(f"{shot.name} is a still and has no rate.")
     shot.rate = float(read_rate(value)) if value.strip() else shot.facts_json.get("rate", 0.0)
     shot.save(update_fields=["rate"])
+    return shot
+
+
+def set_runs(shot: Shot, value: str) -> Shot:
+    """Says the rate that what moves is to run at, each frame shown once: empty as recorded, “production”, or a rate.
+
+    Raises Refused or BadValue.
+    """
+    if shot.kind in ("still", "raw"):
+        raise Refused(f"{shot.name} is a still and has no rate.")
+    said = value.strip()
+    if said == "production" and not shot.production.rule_set.rate:
+        raise Refused("The production has no rate yet. Set its frames a second among its rules.")
+    shot.runs = said if said in ("", "production") else rate_text(read_rate(said))
+    shot.save(update_fields=["runs"])
     return shot
 
 

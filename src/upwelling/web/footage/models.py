@@ -13,7 +13,7 @@ from django.utils.functional import cached_property
 from upwelling.core.documents import opened, read_stored
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.decoding import Known, decoding_of
-from upwelling.core.media.rates import exact_rate, rate_text
+from upwelling.core.media.rates import exact_rate, rate_text, read_rate
 from upwelling.core.media.sequence import frames_since_first
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.timecode import Timecode, reel_of
@@ -150,6 +150,9 @@ class Shot(Authored):
     first_frame = models.PositiveIntegerField(default=0)
     frames = models.PositiveIntegerField(default=1)
     rate = models.FloatField(default=0.0)
+    """Frames a second that it was recorded at."""
+    runs = models.CharField(max_length=20, blank=True)
+    """The rate that it is to run at: empty as recorded, “production”, or a rate."""
     frame = models.PositiveIntegerField(default=0)
     ycbcr = models.BooleanField(default=False)
     matrix = models.CharField(max_length=12, blank=True)
@@ -195,6 +198,12 @@ class Shot(Authored):
         return self.raw_profile is not None
 
     @property
+    def runs_at(self) -> float:
+        """Frames a second that it plays at, in cuts and deliveries too; each of its frames is shown once."""
+        said = self.production.rule_set.rate if self.runs == "production" else self.runs
+        return float(read_rate(said)) if said and self.rate else self.rate
+
+    @property
     def last_frame(self) -> int:
         return self.first_frame + self.frames - 1
 
@@ -211,6 +220,7 @@ class Shot(Authored):
     def timecode(self, frame: int) -> str:
         """The label of a frame of the file; empty where the file says none, or the labels of its frames are unknown."""
         begins = Timecode.read(str(self.metadata.get("timecode", "")), self.rate)
+        begins = begins.at(self.runs_at) if begins else None
         later: int | None = frame
         if self.members:
             later = frames_since_first([FilePath(member) for member in self.members], frame)
@@ -254,11 +264,26 @@ class Shot(Authored):
             for row in self.decoding
             if row.guessed and row.what == "Matrix"
         ]
+        found += self._rate_remark()
         now = self.settled
         if now.encoding and not self.is_raw:
             extra = eight_bit_log(self.depth, self.production.encoding_named(now.encoding), now.range)
             found = [*found, extra] if extra else found
         return found
+
+    def _rate_remark(self) -> list[Remark]:
+        """Where it runs at another rate than the production does, and nobody said so."""
+        wanted = self.production.rule_set.rate
+        if not wanted or self.runs or not self.rate or exact_rate(self.rate) == read_rate(wanted):
+            return []
+        return [
+            Remark(
+                "rate",
+                f"Recorded at {rate_text(exact_rate(self.rate))} frames a second, the production runs at {wanted}: it "
+                f"keeps its own speed. Under More … it can run at the production’s, at "
+                f"{float(read_rate(wanted)) / self.rate * 100:.0f} % of its speed.",
+            )
+        ]
 
     @property
     def reading(self) -> Reading:
@@ -271,13 +296,15 @@ class Shot(Authored):
         """Matrix, range, chroma and rate of what moves, each with how it is known."""
         if not self.facts_json.get("kind"):
             return ()
-        return decoding_of(self.facts, self.reading, matrix_of(self)[1], said_of(self, "siting")[1], self.rate)
+        return decoding_of(
+            self.facts, self.reading, matrix_of(self)[1], said_of(self, "siting")[1], self.rate, self.runs_at
+        )
 
     def timing_by_hand(self, frame: int) -> dict[str, str]:
-        """``rate``, and the ``timecode`` of a frame counted by it, where a person said another rate than the file's."""
-        if not self.rate or self.rate == self.facts_json.get("rate", 0.0):
+        """``rate``, and the ``timecode`` of a frame counted by it, where it runs at another rate than the file's."""
+        if not self.runs_at or self.runs_at == self.facts_json.get("rate", 0.0):
             return {}
-        return {"rate": rate_text(exact_rate(self.rate)), "timecode": self.timecode(frame)}
+        return {"rate": rate_text(exact_rate(self.runs_at)), "timecode": self.timecode(frame)}
 
     @property
     def settings(self) -> ShotSettings:

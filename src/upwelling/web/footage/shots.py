@@ -16,7 +16,7 @@ from upwelling.core.files import digest_of, whole_file
 from upwelling.core.media import ENDINGS, RawFootage, open_footage
 from upwelling.core.recognise import read_sidecars
 from upwelling.web.common.requests import Refused
-from upwelling.web.footage.decoding import set_decoding, set_rate
+from upwelling.web.footage.decoding import set_decoding, set_rate, set_runs
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.recognition import (
     apply_recognition,
@@ -200,6 +200,7 @@ CHANGES: dict[str, Callable[[Shot, str], Any]] = {
     "matrix": lambda shot, value: set_decoding(shot, "matrix", value),
     "siting": lambda shot, value: set_decoding(shot, "siting", value),
     "rate": set_rate,
+    "runs": set_runs,
     "managed": lambda shot, value: set_managed(shot, {"on": True, "off": False}.get(value)),
 }
 """What can be changed of many shots at once, by name."""

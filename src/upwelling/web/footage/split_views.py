@@ -32,7 +32,7 @@ def split_page(request: HttpRequest, production: Production, shot: Shot) -> Http
                 "strengths": plan.strengths if plan else [],
                 "threshold": THRESHOLD,
                 "shortest": SHORTEST,
-                "rate": shot.rate,
+                "rate": shot.runs_at,
                 "timecodes": [shot.timecode(frame) for frame in range(len(plan.strengths) if plan else 0)],
             },
         },

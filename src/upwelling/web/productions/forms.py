@@ -61,6 +61,12 @@ class RulesForm(forms.Form):
     hlg_black_nits = forms.FloatField(min_value=0, max_value=5, label="HLG display black")
     working = forms.ChoiceField(choices=[("AP1", "AP1, linear"), ("BT.2020", "BT.2020, linear")], label="Working space")
     adaptation = forms.ChoiceField(choices=[("CAT02", "CAT02"), ("Bradford", "Bradford")], label="Chromatic adaptation")
+    rate = forms.CharField(
+        required=False,
+        max_length=20,
+        label="Frames a second",
+        widget=forms.TextInput({"placeholder": "each shot its own", "class": "mono"}),
+    )
     output = forms.ChoiceField(label="Main output")
     range = forms.ChoiceField(choices=[("full", "full range"), ("legal", "legal range")], label="Code range")
     depth = forms.TypedChoiceField(choices=[(d, f"{d} bit") for d in (8, 10, 12, 16)], coerce=int, label="Depth")

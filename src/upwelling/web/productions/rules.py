@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from upwelling.core.colour.primaries import Adaptation
 from upwelling.core.encodings import Range
+from upwelling.core.errors import BadValue
 from upwelling.core.frozen import Frozen
+from upwelling.core.media.rates import rate_text, read_rate
 from upwelling.core.outputs import output
 from upwelling.core.proof.tolerances import HDR, Tolerances
 from upwelling.core.rendering import AnyRendering, DisplayLook, Rise
@@ -45,6 +47,8 @@ class Rules(Frozen):
     rendering: AnyRendering = Rise()
     display_looks: tuple[DisplayLook, ...] = Field((), max_length=2)
     """At most one for SDR outputs and one for HDR ones."""
+    rate: str = Field("", max_length=20)
+    """Frames a second that the production runs at; empty: each shot at its own."""
     deliveries: tuple[FurtherOutput, ...] = Field((), max_length=MOST_DELIVERIES)
     tolerances: Tolerances = Tolerances()
     hdr_tolerances: Tolerances = HDR
@@ -55,6 +59,14 @@ class Rules(Frozen):
         if len(set(kinds)) < len(kinds):
             raise ValueError("There is at most one Look of the display for SDR outputs and one for HDR ones")
         return self
+
+    @field_validator("rate")
+    @classmethod
+    def _rate(cls, said: str) -> str:
+        try:
+            return rate_text(read_rate(said)) if said.strip() else ""
+        except BadValue as error:
+            raise ValueError(str(error)) from None
 
     def display_look(self, is_hdr: bool) -> DisplayLook | None:
         """The Look of the display for SDR or for HDR outputs."""
