@@ -15,13 +15,22 @@ from upwelling.core.errors import UnwritableFile
 
 def digest_of(paths: Iterable[FilePath]) -> tuple[str, int]:
     """SHA-256 over the contents of files in their order, and their size in bytes."""
-    whole, size = hashlib.sha256(), 0
+    whole, size, _ = digests_of(paths)
+    return whole, size
+
+
+def digests_of(paths: Iterable[FilePath]) -> tuple[str, int, list[str]]:
+    """As ``digest_of``, and the SHA-256 of each file; all are read once."""
+    whole, size, each = hashlib.sha256(), 0, []
     for path in paths:
+        own = hashlib.sha256()
         with path.open("rb") as stream:
             while chunk := stream.read(4 * 2**20):
                 whole.update(chunk)
+                own.update(chunk)
                 size += len(chunk)
-    return whole.hexdigest(), size
+        each.append(own.hexdigest())
+    return whole.hexdigest(), size, each
 
 
 @contextmanager

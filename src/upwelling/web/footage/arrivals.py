@@ -11,8 +11,10 @@ from typing import Any
 from django.conf import settings as conf
 from django.db import transaction
 from django.db.models import QuerySet
+from django.utils import timezone
 
 from upwelling.core.errors import UpwellingError
+from upwelling.core.files import digests_of
 from upwelling.core.media import ENDINGS
 from upwelling.core.media.sequence import numbers_of
 from upwelling.web.common.errors import of_the_machine
@@ -27,7 +29,7 @@ from upwelling.web.footage.folders import (
     runs_of,
     shown,
 )
-from upwelling.web.footage.models import Arrival, Shot
+from upwelling.web.footage.models import Arrival, Card, Shot
 from upwelling.web.footage.pictures import make_thumbnails
 from upwelling.web.footage.shots import AlreadyHere, bring_in
 from upwelling.web.jobs.models import Task
@@ -67,16 +69,19 @@ def register_folder(production: Production, user: Any, relative: str) -> list[Ar
             f"The folder “{relative}” would become {len(runs)} shots; at most {MOST_SHOTS} are taken at once. Register "
             "its parts one by one."
         )
-    return _register(production, user, runs)
+    return queue_runs(production, user, runs)
 
 
-def _register(production: Production, user: Any, runs: Sequence[Sequence[FilePath]]) -> list[Arrival]:
+def queue_runs(
+    production: Production, user: Any, runs: Sequence[Sequence[FilePath]], card: Card | None = None
+) -> list[Arrival]:
+    """Queues files and numbered runs that lie under the media folder; those of a card stand in its report."""
     arrivals, root = [], media_folder()
     for paths in runs:
         first, last = shown(paths[0].name), shown(paths[-1].name)
         title = first if len(paths) == 1 else f"{first} … {last}"
         if any(shown(path) != str(path) for path in paths):
-            _refuse(production, user, title)
+            _refuse(production, user, title, card)
             continue
         arrivals.append(
             Arrival.objects.create(
@@ -86,6 +91,8 @@ def _register(production: Production, user: Any, runs: Sequence[Sequence[FilePat
                 place=str(paths[0].relative_to(root)),
                 registered=True,
                 members=[str(path.relative_to(root)) for path in paths] if len(paths) > 1 else [],
+                card=card,
+                size_bytes=sum(path.stat().st_size for path in paths) if card else 0,
             )
         )
     _queue(arrivals)
@@ -98,7 +105,7 @@ def take_apart(shot: Shot, user: Any) -> list[Arrival]:
         raise Refused(f"{shot.name} is no sequence of numbered stills, so there is nothing to take apart.")
     if len(shot.members) > MOST_SHOTS:
         raise Refused(f"{shot.name} has {len(shot.members)} frames; at most {MOST_SHOTS} become stills at once.")
-    return _register(shot.production, user, [[media_folder() / member] for member in shot.members])
+    return queue_runs(shot.production, user, [[media_folder() / member] for member in shot.members])
 
 
 def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> list[Arrival]:
@@ -119,10 +126,10 @@ def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> li
     numbers = numbers_of(paths)
     if len(numbers) < len(paths) or len(set(numbers)) < len(numbers):
         raise Refused("The frames of a sequence have a number of at least three digits in their names, each its own.")
-    return _register(production, user, [[path for _, path in sorted(zip(numbers, paths, strict=True))]])
+    return queue_runs(production, user, [[path for _, path in sorted(zip(numbers, paths, strict=True))]])
 
 
-def _refuse(production: Production, user: Any, title: str) -> None:
+def _refuse(production: Production, user: Any, title: str, card: Card | None) -> None:
     """Lists what cannot be kept by its name."""
     Arrival.objects.create(
         production=production,
@@ -131,6 +138,7 @@ def _refuse(production: Production, user: Any, title: str) -> None:
         registered=True,
         state=Arrival.State.FAILED,
         progress=1.0,
+        card=card,
         message=f"{title[:120]}: its name or its folder’s is not UTF-8 text. Rename it, and register the folder again.",
     )
 
@@ -138,6 +146,16 @@ def _refuse(production: Production, user: Any, title: str) -> None:
 def _queue(arrivals: Sequence[Arrival]) -> None:
     for arrival in arrivals:
         queue("arrival", arrival)
+
+
+def take_up_again(arrivals: QuerySet[Arrival]) -> int:
+    """Queues arrivals that were refused; those whose file is not there stay as they are. Gives how many."""
+    there = [one for one in arrivals if one.place and all(p.exists() for p in one.disk_members or [one.disk_path])]
+    for one in there:
+        one.state, one.progress, one.message, one.listed = Arrival.State.WAITING, 0.0, "", True
+        one.save(update_fields=["state", "progress", "message", "listed"])
+    _queue(there)
+    return len(there)
 
 
 def _given_up(key: int, why: str) -> None:
@@ -166,7 +184,7 @@ def look_at(arrival_id: int) -> None:
     Whatever the file does is written on the arrival; what the machine does (a full disk) is raised, and the file kept
     for another time.
     """
-    arrival = Arrival.objects.select_related("production", "created_by").filter(pk=arrival_id).first()
+    arrival = Arrival.objects.select_related("production", "created_by", "card").filter(pk=arrival_id).first()
     if arrival is None or arrival.state not in (Arrival.State.WAITING, Arrival.State.PROBING):
         return
     try:
@@ -189,7 +207,11 @@ def look_at(arrival_id: int) -> None:
 
 def _look(arrival: Arrival) -> None:
     place = arrival.disk_path
+    if arrival.card is not None and not arrival.card.is_there:
+        raise Refused(f"The card {arrival.card.name} is gone. Put it back, and take it up again on its page.")
     _say(arrival, Arrival.State.PROBING, 0.1, "Reading and recognising")
+    if arrival.card is not None:
+        _read_whole(arrival, arrival.card)
     shot = bring_in(
         arrival.production,
         arrival.created_by,
@@ -199,9 +221,22 @@ def _look(arrival: Arrival) -> None:
         members=[member.resolve() for member in arrival.disk_members],
     )
     arrival.shot = shot
+    if arrival.card is not None:
+        shot.metadata = {**shot.metadata, "card": arrival.card.name}
+        shot.save(update_fields=["metadata"])
     _say(arrival, Arrival.State.PROBING, 0.7, "Making its thumbnails")
     make_thumbnails(shot)
     _say(arrival, Arrival.State.DONE, 1.0, shot.get_state_display())
+
+
+def _read_whole(arrival: Arrival, card: Card) -> None:
+    """Keeps the checksums of a card's file; raises Refused where it goes while it is read."""
+    try:
+        _, arrival.size_bytes, arrival.digests = digests_of(arrival.disk_members or [arrival.disk_path])
+    except OSError as error:
+        gone = "" if card.is_there else f"The card {card.name} is gone. Put it back, and take it up again on its page. "
+        raise Refused(f"{gone}{arrival.name[:80]} cannot be read ({error.strerror}).") from None
+    arrival.save(update_fields=["size_bytes", "digests"])
 
 
 def _let_go(arrival: Arrival) -> None:
@@ -212,7 +247,8 @@ def _let_go(arrival: Arrival) -> None:
 
 def _say(arrival: Arrival, state: Arrival.State, progress: float, message: str) -> None:
     arrival.state, arrival.progress, arrival.message = state, progress, message[:300]
-    arrival.save(update_fields=["state", "progress", "message", "shot"])
+    arrival.finished = timezone.now() if state in OVER else None
+    arrival.save(update_fields=["state", "progress", "message", "shot", "finished"])
 
 
 @transaction.atomic
@@ -222,7 +258,9 @@ def dismiss(production: Production, number: int = 0) -> int:
     Shots stay.
     """
     if not number:
-        return production.arrivals.filter(state__in=OVER).delete()[0]
+        over = production.arrivals.filter(state__in=OVER)
+        over.exclude(card=None).update(listed=False)
+        return over.filter(card=None).delete()[0]
     arrival = production.arrivals.filter(pk=number).first()
     if arrival is None:
         return 0

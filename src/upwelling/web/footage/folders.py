@@ -86,6 +86,19 @@ def files_of(folder: FilePath, roots: Sequence[FilePath]) -> list[FilePath]:
         raise Refused(f"The folder “{shown(folder.name)}” cannot be read ({error.strerror}).") from None
 
 
+def files_below(folder: FilePath, roots: Sequence[FilePath]) -> list[FilePath]:
+    """Footage files of a folder and of all in it; hidden ones and links that lead out of the roots are passed over."""
+    found: list[FilePath] = []
+    for place, names, _ in os.walk(folder):
+        names[:] = sorted(name for name in names if not name.startswith("."))
+        found += files_of(FilePath(place), roots)
+        if len(found) > MOST_FILES:
+            raise Refused(
+                f"“{shown(folder.name)}” holds more than {MOST_FILES} files of footage. Read its parts one by one."
+            )
+    return found
+
+
 def _files(folder: FilePath, roots: Sequence[FilePath]) -> Iterator[FilePath]:
     with os.scandir(folder) as entries:
         for entry in entries:

@@ -73,7 +73,8 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
             "cameras": production.cameras.all(),
             "proposals": proposals(production),
             "choices": encoding_choices("As inherited", production),
-            "arriving": production.arrivals.exists(),
+            "arriving": production.arrivals.filter(listed=True).exists(),
+            "cards": production.cards.all()[:12],
             "endings": ",".join(ENDINGS),
             "readable": READABLE,
             "removed": removed_of(production).order_by("-removed")[:8] if may_change else (),
@@ -195,13 +196,12 @@ def register(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view()
 def progress(request: HttpRequest, production: Production) -> JsonResponse:
     """Arrivals as JSON, for the page to draw: those under way and refused first, and how many are not sent."""
-    rows = list(
-        production.arrivals.order_by(ORDER, "pk").values("pk", "name", "state", "progress", "message", "shot")[:LISTED]
-    )
+    listed = production.arrivals.filter(listed=True)
+    rows = list(listed.order_by(ORDER, "pk").values("pk", "name", "state", "progress", "message", "shot")[:LISTED])
     return JsonResponse(
         {
             "trouble": "" if worker_runs() else NO_WORKER,
-            "more": max(production.arrivals.count() - len(rows), 0),
+            "more": max(listed.count() - len(rows), 0),
             "arrivals": [
                 {
                     "id": row["pk"],

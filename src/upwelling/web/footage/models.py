@@ -21,6 +21,7 @@ from upwelling.core.path import Correction
 from upwelling.core.raw import Development
 from upwelling.core.recognise import Remark, SignalFacts, eight_bit_log
 from upwelling.web.common.models import Authored
+from upwelling.web.footage.card_models import Card
 from upwelling.web.footage.decoding import matrix_of, said_of
 from upwelling.web.footage.inheritance import Settled, settled
 from upwelling.web.footage.layer_models import LayerVersion, SharedLayer
@@ -34,6 +35,7 @@ from upwelling.web.productions.models import Production
 __all__ = [
     "Arrival",
     "Camera",
+    "Card",
     "LayerVersion",
     "Look",
     "LookGiven",
@@ -397,12 +399,30 @@ class Arrival(Underway):
     members = models.JSONField(default=list)
     state = models.CharField(max_length=8, choices=State, default=State.WAITING)
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
+    card = models.ForeignKey(Card, null=True, on_delete=models.CASCADE, related_name="arrivals")
+    listed = models.BooleanField(default=True)
+    """Whether it stands in the list of Intake; a card's report has it in any case."""
+    size_bytes = models.BigIntegerField(default=0)
+    digests = models.JSONField(default=list)
+    """The SHA-256 of each of its files."""
+    finished = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ("pk",)
 
     def __str__(self) -> str:
         return f"{self.name}: {self.state}"
+
+    @property
+    def megabytes(self) -> float:
+        return float(self.size_bytes) / 1e6
+
+    @property
+    def digest_said(self) -> str:
+        """The beginning of its SHA-256, or of how many files it has one."""
+        if len(self.digests) > 1:
+            return f"{len(self.digests)} files"
+        return f"{self.digests[0][:16]}…" if self.digests else ""
 
     @property
     def _root(self) -> FilePath:

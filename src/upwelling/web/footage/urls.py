@@ -1,12 +1,18 @@
 from django.urls import path
 
-from upwelling.web.footage import alike, camera_views, correction_views, intake, split_views, views
+from upwelling.web.footage import alike, camera_views, card_views, correction_views, intake, split_views, views
 
 urlpatterns = [
     path("p/<slug:slug>/", views.overview, name="production"),
     path("p/<slug:slug>/intake/", intake.intake, name="intake"),
     path("p/<slug:slug>/intake/upload/", intake.upload, name="upload"),
     path("p/<slug:slug>/intake/register/", intake.register, name="register"),
+    path("p/<slug:slug>/intake/cards/", card_views.read, name="read-card"),
+    path("p/<slug:slug>/intake/cards/<int:pk>/", card_views.card_page, name="card"),
+    path("p/<slug:slug>/intake/cards/<int:pk>/progress/", card_views.card_progress, name="card-progress"),
+    path("p/<slug:slug>/intake/cards/<int:pk>/take-up/", card_views.take_card_up, name="take-card-up"),
+    path("p/<slug:slug>/intake/cards/<int:pk>/checksums/", card_views.card_checksums, name="card-checksums"),
+    path("p/<slug:slug>/intake/cards/<int:pk>/report/", card_views.card_report, name="card-report"),
     path("p/<slug:slug>/intake/progress/", intake.progress, name="arrivals"),
     path("p/<slug:slug>/intake/torture-chart/", views.add_chart, name="torture-chart"),
     path("p/<slug:slug>/intake/dismiss/", intake.dismiss, name="dismiss"),
