@@ -23,6 +23,8 @@ def sound_for(order: Order) -> tuple[Sound | None, str]:
     if len(order.pieces) > 1:
         return None, "Sound is left out: the picture is cut from several pieces."
     piece = order.pieces[0]
+    if len(piece.members) > 1:
+        return None, "Sound is left out: it lies in several files, as the recording does."
     facts = piece.footage.facts
     rate = exact_rate(facts.rate)
     if rate != order.exact_rate:

@@ -22,6 +22,7 @@ from upwelling.core.media.movie_decode import Damaged
 from upwelling.core.media.png import PNG
 from upwelling.core.media.raw_run import RawFootage, RawRun
 from upwelling.core.media.sequence import NumberedStills
+from upwelling.core.media.spanned import SpannedMovie
 from upwelling.core.media.tags import ColourTags
 from upwelling.core.media.tiff import TIFF
 from upwelling.core.media.webp import WEBP
@@ -78,11 +79,13 @@ class StillFootage:
 
 
 def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ()) -> Footage:
-    """The footage in a file, or in the numbered files ``members``; nothing is decoded before it is asked for.
+    """The footage in a file, or in the numbered files or the parts ``members``; nothing is decoded before it is asked for.
 
     Raises UnreadableFile when it is nothing this program reads.
     """
     if len(members) > 1:
+        if looks_like_movie(_head(members[0])):
+            return SpannedMovie(members)
         return RawRun(members) if _is_raw(members[0]) else NumberedStills(members, open_footage)
     place = FilePath(path)
     head = _head(place)

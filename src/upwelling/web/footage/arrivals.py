@@ -102,27 +102,30 @@ def queue_runs(
 def take_apart(shot: Shot, user: Any) -> list[Arrival]:
     """Queues the frames of a sequence as stills of their own; the sequence stays, with all that was set on it."""
     if len(shot.members) < 2:
-        raise Refused(f"{shot.name} is no sequence of numbered stills, so there is nothing to take apart.")
+        raise Refused(f"{shot.name} is no sequence and in no parts, so there is nothing to take apart.")
     if len(shot.members) > MOST_SHOTS:
         raise Refused(f"{shot.name} has {len(shot.members)} frames; at most {MOST_SHOTS} become stills at once.")
     return queue_runs(shot.production, user, [[media_folder() / member] for member in shot.members])
 
 
 def put_together(production: Production, user: Any, shots: Sequence[Shot]) -> list[Arrival]:
-    """Queues registered numbered stills as one sequence in the order of their numbers; the stills stay."""
+    """Queues registered numbered stills as one sequence in the order of their numbers, or the parts of a recording as
+    one movie; what they are of stays."""
     if len(shots) < 2:
         raise Refused("Choose the stills that make the sequence; at least two.")
     for shot in shots:
-        if shot.kind not in ("still", "raw"):
-            raise Refused(f"{shot.name} is a {shot.kind}, not a still, so it cannot be part of a sequence.")
+        if shot.kind not in ("still", "raw", "movie") or shot.members:
+            raise Refused(f"{shot.name} is in several files already, so it cannot be part of another.")
         if not shot.registered:
             raise Refused(
                 f"{shot.name} was handed in as a file. A sequence is of stills that are registered where they lie: "
                 "register their folder."
             )
-    if len({(shot.width, shot.height, FilePath(shot.file).suffix.lower()) for shot in shots}) > 1:
+    if len({(shot.width, shot.height, shot.kind, FilePath(shot.file).suffix.lower()) for shot in shots}) > 1:
         raise Refused("The frames of a sequence have one size and one kind; these differ.")
     paths = [media_folder() / shot.file for shot in shots]
+    if shots[0].kind == "movie":  # the parts of a recording, in the order of their names
+        return queue_runs(production, user, [sorted(paths)])
     numbers = numbers_of(paths)
     if len(numbers) < len(paths) or len(set(numbers)) < len(numbers):
         raise Refused("The frames of a sequence have a number of at least three digits in their names, each its own.")

@@ -87,7 +87,12 @@ class CardState:
         if self.over:
             return f"All {self.files} looked at: {said}."
         left = f", {_span(self.left)} left" if self.left is not None else ""
-        return f"{self.read} of {self.files}, {self.done / 1e9:.2f} of {self.size / 1e9:.2f} GB{left}: {said}."
+        return f"{self.read} of {self.files}, {_sizes(self.done, self.size)}{left}: {said}."
+
+
+def _sizes(done: int, size: int) -> str:
+    unit, name = (1e9, "GB") if size >= 1e9 else (1e6, "MB")
+    return f"{done / unit:.1f} of {size / unit:.1f} {name}"
 
 
 def _span(seconds: float) -> str:

@@ -16,6 +16,7 @@ from upwelling.core.media import ENDINGS, open_footage
 from upwelling.core.media.movie import SUFFIXES
 from upwelling.core.media.raw_run import is_moving
 from upwelling.core.media.sequence import group
+from upwelling.core.media.spanned import joined_spans
 from upwelling.web.common.requests import Refused
 from upwelling.web.productions.models import Production
 
@@ -152,12 +153,12 @@ def runs_of(files: Sequence[FilePath]) -> list[list[FilePath]]:
     """Each piece of footage of a folder: a movie, a still, or the frames of a sequence by number.
 
     A run of numbered stills is a sequence when its numbers keep one step and its frames one size, and raw ones were
-    taken in a row; others stay stills.
+    taken in a row; others stay stills. Movies that are parts of one recording are one.
     """
     runs: list[list[FilePath]] = []
     for paths in group(files):
         runs += [paths] if len(paths) >= FEWEST_FRAMES and _is_run(paths) else [[path] for path in paths]
-    return runs
+    return joined_spans(runs)
 
 
 def _is_run(paths: Sequence[FilePath]) -> bool:

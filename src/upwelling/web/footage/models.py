@@ -224,7 +224,7 @@ class Shot(Authored):
         begins = Timecode.read(str(self.metadata.get("timecode", "")), self.rate)
         begins = begins.at(self.runs_at) if begins else None
         later: int | None = frame
-        if self.members:
+        if self.members and self.kind == "sequence":
             later = frames_since_first([FilePath(member) for member in self.members], frame)
         return "" if begins is None or later is None else str(begins.later(later))
 
