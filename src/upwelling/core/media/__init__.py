@@ -79,7 +79,7 @@ class StillFootage:
 
 
 def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ()) -> Footage:
-    """The footage in a file, or in the numbered files or the parts ``members``; nothing is decoded before it is asked for.
+    """The footage in a file, or in the numbered files or parts ``members``; nothing is decoded before it is asked for.
 
     Raises UnreadableFile when it is nothing this program reads.
     """

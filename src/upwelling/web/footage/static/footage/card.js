@@ -3,6 +3,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("card", () => ({
     said: "",
     share: 0,
+    get shareText() {
+      return String(this.share);
+    },
     init() {
       this.said = this.$root.querySelector("[role=status]").textContent;
       this.ask(this.$root.dataset.over === "yes");
