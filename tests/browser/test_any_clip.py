@@ -1,9 +1,10 @@
 """Any clip: a raw run registered, played and developed by each frame; a camera in no list measured and used."""
 
 import re
+from dataclasses import replace
 
 from tests.browser.conftest import pictured, quiet
-from upwelling.core.simulate.kilnlight_later import rented_pictures, write_raw_run, write_rented
+from upwelling.core.simulate.kilnlight_later import OTHER_PHONE, rented_pictures, write_raw_run, write_rented
 from upwelling.core.simulate.kilnlight_set import Studio
 
 
@@ -13,7 +14,9 @@ def register(page, server, place, count):
     page.fill("input[name=typed]", place)
     page.click("button:has-text('Register')")
     page.wait_for_function(
-        "count => document.querySelectorAll('tbody tr[data-shot], tbody tr:has(img)').length >= count", arg=count
+        "count => document.querySelectorAll('tbody tr[data-shot], tbody tr:has(img)').length >= count",
+        arg=count,
+        timeout=240_000,  # a busy machine takes its time
     )
 
 
@@ -74,3 +77,24 @@ def test_a_camera_is_measured_and_its_pictures_read_by_it(server, data, sign_in)
     page.wait_for_selector("text=Rill daylight is saved")
     page.goto(f"{server}/p/any-clip/encodings/?name=Rill%20daylight")
     assert "Measured 20" in page.content()
+
+
+def test_a_clip_without_tags_is_taken_for_what_it_is_with_the_one_like_it(server, data, sign_in):
+    """From Intake two presses: what it could be, and the one it is, which takes the clip like it along."""
+    folder = data / "media" / "any clip" / "phone"
+    folder.mkdir(parents=True)
+    studio = Studio()
+    for name, scene in (("Q001", "Yard at dusk"), ("Q002", "Cold bench")):
+        studio.write(replace(OTHER_PHONE, file=f"{name}.mp4", scene=scene, frames=4), folder)
+    page = sign_in()
+    register(page, server, "any clip/phone", 2)
+    page.click("tbody tr:has-text('Q001') >> text=See what it could be")
+    page.wait_for_selector("text=HLG/BT.2020, legal >> nth=0")
+    taken = page.locator("form:has(input[value='HLG/BT.2020']):has(input[value='legal'])").first
+    taken.locator("input[name=others]").check()
+    taken.locator("button").click()
+    page.goto(f"{server}/p/any-clip/intake/")
+    for name in ("Q001", "Q002"):
+        row = page.locator(f"tbody tr:has-text('{name}')").first.inner_text()
+        assert "HLG/BT.2020" in row
+        assert "not settled" not in row

@@ -288,7 +288,7 @@ def test_a_joint_look_is_seen_by_who_has_the_link(cut, guest, server):
     else:
         raise AssertionError("at rest, the very picture that the Bench shows")
     ada.click("text=Look by myself")
-    assert ada.locator(".saying").is_visible()
+    ada.wait_for_selector(".saying:visible")
     tess.reload()
     tess.wait_for_selector(".tag.joint:visible")
     tess.click("text=End it")

@@ -16,7 +16,7 @@ from upwelling.core.media.sequence import group
 RNG = np.random.default_rng(31)
 PICTURE = RNG.random((37, 53, 3)).astype(np.float32)
 WRITTEN = [(c, s, d) for c in CONTAINERS if c.name != "JPEG" for s in c.suffixes for d in c.depths]
-STEP = {"8": 0.5 / 255, "10": 0.5 / 1023, "16": 0.5 / 65535, "half": 5e-4, "float": 0}
+STEP = {"8": 0.5 / 255, "10": 0.5 / 1023, "12": 0.5 / 4095, "16": 0.5 / 65535, "half": 5e-4, "float": 0}
 
 
 @pytest.mark.parametrize(("container", "suffix", "depth"), WRITTEN, ids=lambda v: getattr(v, "name", v))

@@ -102,7 +102,7 @@ def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_,
     tess = as_("tess")
     assert f'value="{take.pk}"' in tess.get(f"{PAGE}new/").content.decode()
     said = tess.post(f"{PAGE}plan/", {"preset": "ProRes 422 HQ", "shot": take.pk}).content.decode()
-    assert "A012_BT.709 BT.1886.mov" in said
+    assert "A012_BT.709_BT.1886.mov" in said
     assert f"read as {LOG}" in said
     order(shot=take.pk)
     row = Delivery.objects.get()
@@ -123,7 +123,7 @@ def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_,
     assert "has other settings now" in tess.get(f"{PAGE}{row.pk}/").content.decode()
     assert "is there already" in order(shot=take.pk)
     order(shot=take.pk, clash="version")
-    assert Delivery.objects.first().name == "A012_BT.709 BT.1886_v2.mov"
+    assert Delivery.objects.first().name == "A012_BT.709_BT.1886_v2.mov"
     assert as_("vera").get(f"{PAGE}{row.pk}/file/").status_code == 200
     assert as_("olaf").get(f"{PAGE}{row.pk}/file/").status_code == 404
     assert as_("vera").post(f"{PAGE}new/", {"shot": take.pk}).status_code == 403
@@ -369,3 +369,21 @@ def test_each_lane_takes_its_own_tasks(take, order, settings):
     assert Job.objects.get(pk=row.job_id).state == "running"
     take_over("render")
     assert Job.objects.get(pk=row.job_id).state == "waiting"
+
+
+def test_what_is_said_of_many_is_one_line_and_the_button_stands_beside(take, as_, production, upload):
+    """The same remark of three files or more: a count and a list to open; names without what programs stumble over."""
+    for number in range(3):
+        copy = type(take).objects.get(pk=take.pk)
+        copy.pk, copy._state.adding, copy.name = None, True, f"A0{number}, second (take)"
+        copy.encoding, copy.state, copy.original_name = "", "unknown", f"A0{number}.mov"
+        copy.save()
+    given = {"preset": "ProRes 422 HQ", "shot": [shot.pk for shot in production.shots.exclude(pk=take.pk)]}
+    page = as_("tess").post(f"{PAGE}plan/", given).content.decode()
+    assert page.count("its codes are delivered as they are") == 1
+    assert "<summary>◆ 3 of them: its Input is off" in page
+    assert "A00_second_take_BT.709_BT.1886.mov" in page
+    setup = as_("tess").get(f"{PAGE}new/").content.decode()
+    assert setup.index("What will be made") < setup.index(">Deliver<") < setup.index("Choose what to deliver")
+    hdr = as_("tess").post(f"{PAGE}plan/", {"preset": "HDR10 H.265", "shot": take.pk}).content.decode()
+    assert "Add an output" in hdr

@@ -40,8 +40,9 @@ def still_name(target: FilePath, number: int, alone: bool) -> FilePath:
     return target.with_name(f"{target.stem}.{number:0{NUMBER_DIGITS}}{target.suffix}")
 
 
-def named_by(pattern: str, fields: Mapping[str, str], form: Form) -> str:
+def named_by(pattern: str, fields: Mapping[str, str], form: Form, *, plain: bool = False) -> str:
     """A file name by a pattern such as “{shot}_{output}”; characters that file systems refuse become “-”.
+    ``plain``: without spaces, commas and brackets, which programs stumble over.
 
     Raises BadValue for a field that is not known, or where nothing is left.
     """
@@ -52,6 +53,8 @@ def named_by(pattern: str, fields: Mapping[str, str], form: Form) -> str:
     made = _FIELD.sub(lambda found: fields.get(found[1], ""), pattern)
     made = _FORBIDDEN.sub("-", " ".join(made.split())).strip(" .-_")
     made = re.sub(r"([_-])\1+", r"\1", made)
+    if plain:
+        made = re.sub(r"[\s,;()\[\]'_]+", "_", made).strip("_")
     if not made:
         raise BadValue("The pattern leaves no name. Write one with {shot} or {file} in it.")
     return made.encode()[:LONGEST_NAME].decode("utf-8", "ignore") + form.ending

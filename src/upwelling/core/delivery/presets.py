@@ -16,6 +16,7 @@ PRESETS: tuple[Form, ...] = (
     Form(preset="H.265 10-bit", ending=".mp4", codec="h265-10"),
     Form(preset="HDR10 H.265", ending=".mp4", codec="h265-10", hdr10=True, transfer="PQ"),
     Form(preset="HLG H.265", ending=".mp4", codec="h265-10", transfer="HLG"),
+    Form(preset="H.265 4:4:4 12-bit", ending=".mp4", codec="h265-12"),
     Form(preset="DPX 10-bit", ending=".dpx", depth="10", range="full"),
     Form(preset=LOG_PRESET, ending=".dpx", depth="12", range="full", boundary="input", encoding="ACEScct/AP1"),
     Form(preset="EXR half", ending=".exr", depth="half", range="full", boundary="look", encoding="linear/AP0"),
@@ -42,6 +43,7 @@ _OTHER_ENDINGS = {
     "H.265 10-bit": (".mp4", ".m4v", ".mov", ".mkv"),
     "HDR10 H.265": (".mp4", ".m4v", ".mov"),
     "HLG H.265": (".mp4", ".m4v", ".mov", ".mkv"),
+    "H.265 4:4:4 12-bit": (".mp4", ".mov", ".mkv"),
     "TIFF 16-bit": (".tif", ".tiff"),
 }
 

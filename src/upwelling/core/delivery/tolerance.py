@@ -61,7 +61,7 @@ class Tolerance:
 _USUAL = 18
 _FINE, _COARSE = (
     ("prores-422", "prores-4444", "dnxhr-hqx", "ffv1-10"),
-    ("h264-8", "h264-10", "h265-8", "h265-10", "ffv1-8"),
+    ("h264-8", "h264-10", "h265-8", "h265-10", "h265-12", "ffv1-8"),
 )
 
 

@@ -73,6 +73,7 @@ CODECS = {
         fields=True,
     ),
     "dnxhr-hqx": Codec("DNxHR HQX", "dnxhd", "yuv422p10le", 10, (2, 1), {"profile": "dnxhr_hqx"}, True),
+    "h265-12": Codec("H.265 12 bit 4:4:4", "libx265", "yuv444p12le", 12, (1, 1), {"crf": "12"}, parameters=_X265),
     "ffv1-10": Codec("FFV1 10 bit 4:4:4", "ffv1", "yuv444p10le", 10, (1, 1), {"level": "3"}),
     "ffv1-8": Codec("FFV1 8 bit 4:2:0", "ffv1", "yuv420p", 8, (2, 2), {"level": "3"}),
 }

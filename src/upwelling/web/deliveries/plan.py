@@ -51,6 +51,22 @@ class Wanted:
     event: int | None = None
 
 
+@dataclass(frozen=True)
+class SaidOfMany:
+    """A remark, and the names of the files that it is of; none where it is of the order."""
+
+    text: str
+    names: tuple[str, ...]
+
+    @property
+    def line(self) -> str:
+        """As one line; names are listed aside where there are more than two."""
+        if not self.names:
+            return self.text
+        whose = " and ".join(self.names) if len(self.names) < 3 else f"{len(self.names)} of them"
+        return f"{whose}: {self.text}"
+
+
 @dataclass
 class Plan:
     """All files of an order, and what is to be known before it starts."""
@@ -71,6 +87,17 @@ class Plan:
     def piece(self, shot: Shot, first: int | None = None, last: int | None = None, **how: Any) -> Piece:
         """Frames of a shot as the order has them."""
         return piece_of_shot(shot, self.output, first, last, turn=self.turn, **how)
+
+    @property
+    def said(self) -> list[SaidOfMany]:
+        """The remarks, what is the same of several files in one line with their names."""
+        names = {piece.name for one in self.wanted for piece in one.order.pieces if piece.name}
+        of: dict[str, list[str]] = {}
+        for text in self.remarks:
+            name, _, rest = text.partition(": ")
+            known = name in names and rest
+            of.setdefault(rest if known else text, []).extend([name] if known else [])
+        return [SaidOfMany(text, tuple(whose)) for text, whose in of.items()]
 
     @property
     def frames(self) -> int:
@@ -194,7 +221,8 @@ def _add(
             "preset": plan.form.preset,
             "date": f"{timezone.now():%Y-%m-%d}",
         }
-        name = named_by(pattern, fields, plan.form)
+        plain = not str(given.get("pattern", "")).strip()
+        name = named_by(pattern, fields, plan.form, plain=plain)
         if plan.clash == "refuse" and (
             is_taken(folder_of(production, plan.folder) / name) or name in {one.name for one in plan.wanted}
         ):
