@@ -17,6 +17,7 @@ import numpy as np
 
 from upwelling.core.arrays import Float64
 from upwelling.core.charts.patch_chart import D50, PATCHES
+from upwelling.core.colour.difference import xyz_to_lab
 from upwelling.core.colour.primaries import adaptation_matrix
 from upwelling.core.errors import BadValue
 
@@ -125,8 +126,6 @@ def patch_names(chart: Chart) -> tuple[str, ...]:
 @cache
 def neutral_patches(chart: Chart) -> tuple[int, ...]:
     """Patches that are grey: less than 3 of chroma in CIELAB under D50."""
-    from upwelling.core.colour.difference import xyz_to_lab
-
     light = light_of("D50")
     lab = xyz_to_lab(patches_under(chart, light), xyz_of(np.ones(81), light))
     return tuple(int(k) for k in np.flatnonzero(np.hypot(lab[:, 1], lab[:, 2]) < 3))

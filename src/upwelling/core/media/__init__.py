@@ -84,14 +84,15 @@ def open_footage(path: str | os.PathLike[str], members: Sequence[FilePath] = ())
     Raises UnreadableFile when it is nothing this program reads.
     """
     if len(members) > 1:
-        if looks_like_movie(_head(members[0])):
+        head = _head(members[0])
+        if looks_like_movie(head):
             return SpannedMovie(members)
-        return RawRun(members) if _is_raw(members[0]) else NumberedStills(members, open_footage)
+        return RawRun(members) if _is_raw(members[0], head) else NumberedStills(members, open_footage)
     place = FilePath(path)
     head = _head(place)
     if looks_like_movie(head):
         return Movie(place)
-    if _is_raw(place):
+    if _is_raw(place, head):
         return Raw(place)
     if recognise(head) is None:
         raise UnreadableFile(place, f"is nothing this program reads. Use {READABLE}.")
@@ -161,8 +162,8 @@ READABLE = (
 ENDINGS = (*tuple(s for c in CONTAINERS for s in c.suffixes), ".dng", *SUFFIXES)
 
 
-def _is_raw(place: FilePath) -> bool:
-    return _head(place).startswith(TIFF.magics) and _is_dng(place)
+def _is_raw(place: FilePath, head: bytes) -> bool:
+    return head.startswith(TIFF.magics) and _is_dng(place)
 
 
 def _is_dng(place: FilePath) -> bool:

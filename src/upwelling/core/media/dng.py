@@ -49,19 +49,27 @@ class Raw:
         """When it was taken, “YYYY:MM:DD HH:MM:SS”, by the clock of the camera; empty where it does not say."""
         return self._said[3]
 
-    @cached_property
+    @property
     def mosaic(self) -> Mosaic:
-        return self._read(decode=True)[0]
+        return self._whole[0]
 
     def frame(self, index: int = 0, reading: Reading | None = None, quality: Quality = "full") -> Still:
         """Camera RGB; the file holds one frame."""
         code = self.mosaic.camera_rgb(quality)
         return Still(code, "DNG", "16", dict(self.facts.metadata), self.facts.notes)
 
-    @cached_property
+    @property
     def _said(self) -> tuple[Mosaic, RawProfile, FileFacts, str]:
-        """All but the values, which are not decoded: a run asks this of every frame."""
+        """All but the values, which need not be decoded for it: a run asks this of every frame."""
+        return self.__dict__.get("_whole") or self._head
+
+    @cached_property
+    def _head(self) -> tuple[Mosaic, RawProfile, FileFacts, str]:
         return self._read(decode=False)
+
+    @cached_property
+    def _whole(self) -> tuple[Mosaic, RawProfile, FileFacts, str]:
+        return self._read(decode=True)
 
     def _read(self, *, decode: bool) -> tuple[Mosaic, RawProfile, FileFacts, str]:
         check_layout(self.path)

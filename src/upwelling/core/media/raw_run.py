@@ -35,8 +35,9 @@ class RawRun(NumberedStills):
 
         def read(path: FilePath) -> Still:
             raw = Raw(path)
+            still = raw.frame(0, None, quality)
             self._check_size(path, raw.facts.width, raw.facts.height)
-            return raw.frame(0, None, quality)
+            return still
 
         return self._whole(index, read)
 

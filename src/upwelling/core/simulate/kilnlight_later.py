@@ -16,7 +16,7 @@ from upwelling.core.characterise.spectra import light_of, patches_under, white_o
 from upwelling.core.colour.primaries import xy_to_xyz
 from upwelling.core.media import dng, write_still
 from upwelling.core.simulate.camera import STILLS
-from upwelling.core.simulate.chart import CORNERS
+from upwelling.core.simulate.chart import painted
 from upwelling.core.simulate.kilnlight_set import MAKER, Studio, Take
 
 RUN_FRAMES, RUN_SIZE = 16, (360, 640)
@@ -100,12 +100,4 @@ def _frame(one: RentedPicture, width: int = 480, height: int = 270) -> Float64:
     white = SEES @ xy_to_xyz(white_of(light))
     daylight = SEES @ xy_to_xyz(white_of(light_of(LIGHTS[0])))
     gains = 1 / daylight / (white / daylight)[1]
-    patches = (patches_under("24", light) @ SEES.T * gains).reshape(4, 6, 3)
-    frame = np.full((height, width, 3), 0.03)
-    (left, top), _, (right, bottom), _ = CORNERS
-    for row in range(4):
-        for column in range(6):
-            x0, x1 = (left + (right - left) * (column + m) / 6 for m in (0.06, 0.94))
-            y0, y1 = (top + (bottom - top) * (row + m) / 4 for m in (0.06, 0.94))
-            frame[int(y0 * height) : int(y1 * height), int(x0 * width) : int(x1 * width)] = patches[row, column]
-    return frame
+    return np.asarray(painted(patches_under("24", light) @ SEES.T * gains, width, height))

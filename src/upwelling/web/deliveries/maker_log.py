@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from upwelling.core.encodings import ENCODINGS
+from upwelling.core.recognise.signal import is_log
 from upwelling.web.footage.listing import with_settled
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.recognition import maker_and_model
@@ -22,13 +23,9 @@ def maker_log(production: Production, raws: Sequence[Shot]) -> tuple[str, str]:
     found: Counter[tuple[str, str]] = Counter()
     rows = with_settled(production).filter(camera__isnull=False).values_list("in_force", "camera__name", "metadata")
     for name, camera, metadata in rows:
-        if name in ENCODINGS and _is_log(name) and maker_and_model(metadata)[0] in makers:
+        if name in ENCODINGS and is_log(ENCODINGS[name]) and maker_and_model(metadata)[0] in makers:
             found[name, camera] += 1
     return max(found, key=lambda row: found[row]) if found else ("", "")
-
-
-def _is_log(name: str) -> bool:
-    return ENCODINGS[name].referred == "scene" and ENCODINGS[name].curve_name != "linear"
 
 
 def log_remark(production: Production, raws: Sequence[Shot], written: str) -> str:

@@ -213,8 +213,7 @@ def _look(arrival: Arrival) -> None:
     if arrival.card is not None and not arrival.card.is_there:
         raise Refused(f"The card {arrival.card.name} is gone. Put it back, and take it up again on its page.")
     _say(arrival, Arrival.State.PROBING, 0.1, "Reading and recognising")
-    if arrival.card is not None:
-        _read_whole(arrival, arrival.card)
+    digest = _read_whole(arrival, arrival.card) if arrival.card is not None else None
     shot = bring_in(
         arrival.production,
         arrival.created_by,
@@ -222,6 +221,7 @@ def _look(arrival: Arrival) -> None:
         place.resolve() if arrival.registered else place,
         registered=arrival.registered,
         members=[member.resolve() for member in arrival.disk_members],
+        digest=digest,
     )
     arrival.shot = shot
     if arrival.card is not None:
@@ -232,14 +232,18 @@ def _look(arrival: Arrival) -> None:
     _say(arrival, Arrival.State.DONE, 1.0, shot.get_state_display())
 
 
-def _read_whole(arrival: Arrival, card: Card) -> None:
-    """Keeps the checksums of a card's file; raises Refused where it goes while it is read."""
+def _read_whole(arrival: Arrival, card: Card) -> tuple[str, int]:
+    """Keeps the checksums of a card's file, and gives that of all and their size.
+
+    Raises Refused where it goes while it is read.
+    """
     try:
-        _, arrival.size_bytes, arrival.digests = digests_of(arrival.disk_members or [arrival.disk_path])
+        whole, arrival.size_bytes, arrival.digests = digests_of(arrival.disk_members or [arrival.disk_path])
     except OSError as error:
         gone = "" if card.is_there else f"The card {card.name} is gone. Put it back, and take it up again on its page. "
         raise Refused(f"{gone}{arrival.name[:80]} cannot be read ({error.strerror}).") from None
     arrival.save(update_fields=["size_bytes", "digests"])
+    return whole, arrival.size_bytes
 
 
 def _let_go(arrival: Arrival) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from datetime import timedelta
 from pathlib import Path as FilePath
 from typing import Any
 
@@ -111,7 +110,7 @@ def state_of(card: Card) -> CardState:
         since = sum(row["size_bytes"] for row in over if row["finished"] and row["finished"] > first)
         if since and last > first:
             waited = timezone.now() - last
-            left = max((size - done) * (last - first).total_seconds() / since - min(waited, timedelta(60)).seconds, 0.0)
+            left = max((size - done) * (last - first).total_seconds() / since - waited.total_seconds(), 0.0)
     counts = Counter(str(row["state"]) for row in rows)
     gone = bool(counts["failed"] or len(over) < len(rows)) and not card.is_there
     return CardState(len(rows), len(over), size, done, left, dict(counts), len(over) == len(rows), gone)

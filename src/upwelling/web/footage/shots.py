@@ -47,11 +47,13 @@ def bring_in(
     encoding_name: str = "",
     registered: bool = False,
     members: Sequence[FilePath] = (),
+    digest: tuple[str, int] | None = None,
 ) -> Shot:
     """Makes a shot of a file: looked at, recognised, and what is sure is applied.
 
-    A file that is not ``registered`` (left where it lies, under the media folder) is taken over from ``place``. Raises
-    UnreadableFile or AlreadyHere, in which case nothing is kept.
+    A file that is not ``registered`` (left where it lies, under the media folder) is taken over from ``place``.
+    ``digest``: what ``digest_of`` gives, where that is known already. Raises UnreadableFile or
+    AlreadyHere, in which case nothing is kept.
     """
     display_name = original_name.rsplit("/", 1)[-1][-255:]
     if not registered and place.stat().st_size > conf.UPLOAD_LIMIT:
@@ -60,8 +62,8 @@ def bring_in(
             f"is larger than {conf.UPLOAD_LIMIT // 2**20} MiB, the most one upload may be. "
             "Put it under the media folder and register that instead.",
         )
-    digest, size = digest_of(members or [place])
-    twin = production.shots.filter(sha256=digest).first()
+    sha256, size = digest or digest_of(members or [place])
+    twin = production.shots.filter(sha256=sha256).first()
     if twin:
         raise AlreadyHere(display_name, twin)
     try:
@@ -72,7 +74,7 @@ def bring_in(
     relative = (
         str(place.relative_to(FilePath(conf.MEDIA_FOLDER).resolve()))
         if registered
-        else _keep(place, display_name, digest)
+        else _keep(place, display_name, sha256)
     )
     raw_profile = (
         sealed("raw profile", footage.profile.model_dump(mode="json")) if isinstance(footage, RawFootage) else None
@@ -85,7 +87,7 @@ def bring_in(
         file=relative,
         registered=registered,
         members=[str(m.relative_to(FilePath(conf.MEDIA_FOLDER).resolve())) for m in members],
-        sha256=digest,
+        sha256=sha256,
         size_bytes=size,
         kind=facts.kind,
         container=facts.container,

@@ -9,6 +9,7 @@ import numpy as np
 from upwelling.core.characterise import CameraReport
 from upwelling.core.colour.primaries import primaries, rgb_to_xyz
 from upwelling.core.curves import CURVES
+from upwelling.web.luts.plots import hex_colour
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 520, 270, 44, 12, 12, 40
 LOW, HIGH, TIMES = -8, 8, 20
@@ -45,9 +46,7 @@ def drawn(report: CameraReport) -> dict[str, Any]:
 def screen_colour(xyz: Any) -> str:
     """XYZ under D65 as #rrggbb of sRGB; what it does not reach is held."""
     light = np.linalg.inv(rgb_to_xyz(primaries("BT.709"))) @ np.asarray(xyz)
-    return "#" + "".join(
-        f"{round(255 * v):02x}" for v in np.clip(CURVES["sRGB"].from_linear(np.clip(light, 0, 1)), 0, 1)
-    )
+    return hex_colour(CURVES["sRGB"].from_linear(np.clip(light, 0, 1)))
 
 
 def _points(places: Any) -> str:

@@ -35,7 +35,6 @@ _FLAT = 0.02
 """Spread of code in a picture below which no chart is looked for: it is a card."""
 _ROUGH = (("S-Log3", "BT.2020"), ("S-Log3", "AP0"), ("sRGB", "BT.709"))
 """Curves and primaries under which a chart is looked for while the camera's own is not known."""
-_STEPS: dict[str, int] = {"8": 8, "10": 10, "12": 12}
 
 
 def begin(production: Production, user: Any, numbers: Sequence[int], name: str) -> CameraMeasurement:
@@ -135,7 +134,7 @@ def _read(row: CameraMeasurement, one: Mapping[str, str], shot: Shot) -> Picture
     if not light:
         raise BadValue("Choose the light that the pictures were taken under; nothing is taken for granted.")
     light_of(light)
-    bits = _STEPS.get(shot.depth, 16)
+    bits = shot.integer_depth
     code: Any = frame_of(shot).still.code
     if shot.settled.range == "legal":
         code = legal_in(bits).apply(np.asarray(code, np.float64))
