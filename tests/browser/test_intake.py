@@ -224,13 +224,11 @@ def test_scopes_are_chosen_and_kept(registered, sign_in):
         "() => { const c = document.querySelector('.scope canvas'); return c.toDataURL().length + "
         "c.toDataURL().slice(2000, 3000); }"
     )
-    seen = set()
+    seen = []
     for name in ("parade", "waveform", "vectorscope"):
-        with page.expect_response(re.compile("/preview/")):
-            page.select_option("select[aria-label='Scope, first place']", name)
-        page.wait_for_timeout(300)
-        seen.add(page.evaluate(drawn))
-    assert len(seen) == 3
+        page.select_option("select[aria-label='Scope, first place']", name)
+        page.wait_for_function(f"seen => !seen.includes(({drawn})())", arg=seen)
+        seen.append(page.evaluate(drawn))
     page.reload()
     pictured(page)
     assert page.input_value("select[aria-label='Scope, first place']") == "vectorscope"
