@@ -43,7 +43,7 @@ def movie(server, sign_in, tmp_path):
 def ready(page):
     """Until the plan stands for what the form says."""
     page.wait_for_timeout(400)
-    page.wait_for_selector(".ordering button:text-is('Deliver'):not([disabled])")
+    page.wait_for_selector(".planned button:text-is('Deliver'):not([disabled])")
 
 
 def test_from_the_cut_to_a_proved_file(movie, server, tmp_path):
@@ -71,7 +71,7 @@ def test_from_the_cut_to_a_proved_file(movie, server, tmp_path):
     page.click("text=Deliver this cut")
     ready(page)
     assert page.locator(".plan .names li").count() == 2
-    page.click(".ordering button:text-is('Deliver')")
+    page.click(".planned button:text-is('Deliver')")
     page.wait_for_selector("text=2 files queued")
     page.goto(f"{at}/cuts/")
     page.click("a:has-text('SHORT CUT')")
@@ -80,7 +80,7 @@ def test_from_the_cut_to_a_proved_file(movie, server, tmp_path):
     page.select_option("select[name=preset]", "H.264")
     page.fill("input[name=pattern]", "web_{cut}")
     ready(page)
-    page.click(".ordering button:text-is('Deliver')")
+    page.click(".planned button:text-is('Deliver')")
     page.wait_for_selector("h1:has-text('web_SHORT CUT.mp4')")
     page.goto(f"{server}/queue/")
     waiting = page.locator("tr[draggable]")

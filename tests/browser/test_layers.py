@@ -163,8 +163,8 @@ def test_from_a_camera_to_a_proved_file(clips, server, tmp_path, capsys):
     page.goto(f"{server}/p/layered/deliveries/new/?shot={shot_number(page, server, 'B001')}")
     page.select_option("select[name=preset]", "TIFF 16-bit")
     page.wait_for_timeout(400)
-    page.wait_for_selector(".ordering button:text-is('Deliver'):not([disabled])")
-    page.click(".ordering button:text-is('Deliver')")
+    page.wait_for_selector(".planned button:text-is('Deliver'):not([disabled])")
+    page.click(".planned button:text-is('Deliver')")
     page.wait_for_selector(".verdict.holds", timeout=120000)
     with page.expect_download() as got:
         page.click("text=Download")

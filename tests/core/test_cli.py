@@ -404,3 +404,35 @@ def test_marked_pairs_are_read_from_a_file(folder, capsys):
     assert run(*said, "--method", "pairs") == 2
     assert run("match", "b.tif", "a.tif") == 2
     assert "--from is missing" in capsys.readouterr().err
+
+
+@pytest.mark.slow
+def test_a_table_of_each_source_in_one_folder(folder, capsys):
+    """Recipes and pictures; alike ones share a table; what cannot be is said, and nothing is laid over."""
+    recipe = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="BT.709 BT.1886"))
+    bright = recipe.with_layers(trim=Layer(steps=(Exposure(stops=1),)))
+    for name, path in (("plain", recipe), ("same", recipe), ("bright", bright)):
+        (folder / f"{name}.json").write_text(path.to_recipe())
+    listed = ("plain.json", "same.json", "bright.json")
+    to = ("--receiver", "camera", "--receiver", "Monitor box", "--called", "{name}", "--alike")
+    assert run("bake", *listed, "out", *to) in (0, 1)
+    assert sorted(str(path.relative_to(folder / "out")) for path in (folder / "out").rglob("*.cube")) == [
+        f"{receiver}/{name}.cube" for receiver in ("Camera", "Monitor-box") for name in ("bright", "plain")
+    ]
+    assert "Also for same.json" in capsys.readouterr().out
+    assert run("verify", "out/Camera/plain.cube") in (0, 1)
+    assert run("bake", "src.dpx", "one.zip", *SLOG, *TV, "--receiver", "camera") in (0, 1)
+    assert (folder / "one.zip").exists()
+    for arguments, words in (
+        ((*listed, "out"), "is there already"),
+        ((*listed, "x.cube"), "is a file"),
+        ((*listed, "y", "--size", "33"), "leave out --size"),
+        ((*listed, "y", "--receiver", "nobody"), "no receiver"),
+        ((*listed, "y", "--called", "{x}"), "no part of a name"),
+        (("src.dpx", "y", *TV), "Say it with --from"),
+        (("none.json", "y"), "cannot be read"),
+    ):
+        capsys.readouterr()
+        assert run("bake", *arguments) == 2
+        assert words in capsys.readouterr().err, words
+        assert not (folder / "y").exists()

@@ -11,7 +11,7 @@ from PIL import Image
 
 from upwelling.core.delivery.form import framing
 from upwelling.core.delivery.make import order_for, piece_of, remarks_on
-from upwelling.core.delivery.names import is_taken, named_by, next_version, still_name
+from upwelling.core.delivery.names import FIELDS, is_taken, next_version, still_name
 from upwelling.core.delivery.parts import light_level
 from upwelling.core.delivery.presets import preset, preset_for
 from upwelling.core.delivery.resample import resample
@@ -25,6 +25,7 @@ from upwelling.core.media.ycbcr import from_rgb_signal
 from upwelling.core.outputs import output
 from upwelling.core.outputs.mastering import LightLevel, MasteringDisplay
 from upwelling.core.path import Display, Input, Path
+from upwelling.core.patterns import named_by
 
 
 @pytest.mark.parametrize(
@@ -176,13 +177,13 @@ def test_emulation_is_prevented_in_messages():
 )
 def test_names_by_pattern(pattern, made):
     fields = {"shot": "A012 gather", "output": "BT.709 BT.1886", "cut": "Cut 3", "event": "004", "reel": ""}
-    assert named_by(pattern, fields, preset("ProRes 422 HQ")) == made
+    assert named_by(pattern, fields, FIELDS) + ".mov" == made
 
 
 @pytest.mark.parametrize("pattern", ["{camera}", "", "///", "{reel}"])
 def test_patterns_without_a_name_are_refused(pattern):
     with pytest.raises(BadValue):
-        named_by(pattern, {}, preset("ProRes 422 HQ"))
+        named_by(pattern, {}, FIELDS)
 
 
 def test_numbered_names_and_versions(tmp_path):

@@ -12,7 +12,7 @@ from upwelling.core.errors import BadLut, BadValue
 from upwelling.core.lut import Lut3D, ProcessList
 from upwelling.core.lut.process import TableNode
 from upwelling.core.operations.exact import exact
-from upwelling.core.packages.package import table_name
+from upwelling.core.packages.naming import table_name
 from upwelling.core.path import Layer
 from upwelling.core.proof import solve, verify
 from upwelling.core.proof.left_out import left_out
@@ -187,7 +187,7 @@ def test_camera_to_working_needs_no_cube(tmp_path, name):
     assert (certificate.grid, certificate.summary) == (None, "Common LUT Format · formulas, no cube")
     assert certificate.hunted.delta_e < 0.05
     assert max(outside.delta_e for outside in certificate.outside) < 0.05
-    assert table_name("k", "A", one).endswith("_formulas_full.clf")
+    assert table_name(one, {"name": "A"}).endswith("_formulas.clf")
     kinds = {node.half for node in read_lut(tmp_path / "b.clf").nodes if isinstance(node, TableNode)}
     small = one.model_copy(update={"receiver": one.receiver.model_copy(update={"most_entries": 4096})})
     assert (bake(small).kinds == ("LUT3D",)) == (kinds == {True})

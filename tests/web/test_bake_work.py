@@ -22,10 +22,9 @@ from upwelling.core.bake import RECEIVERS
 from upwelling.core.media import dng, write_still
 from upwelling.core.path import Path
 from upwelling.core.steps import Exposure
-from upwelling.web.bakes import services
+from upwelling.web.bakes import packages, services
 from upwelling.web.bakes.models import Bake, Package
-from upwelling.web.bakes.orders import model_shots, order_for
-from upwelling.web.bakes.orders import test_frames as frames_for_tests
+from upwelling.web.bakes.orders import frames_that_test, model_shots, order_for
 from upwelling.web.common.requests import Refused
 from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.paths import path_of
@@ -77,10 +76,10 @@ def test_a_table_is_tested_on_the_hardest_frames_of_its_encoding(shot, upload, p
             upload(f"{name}.dpx", pathlib.Path(file.name).read_bytes())
     production.shots.exclude(name="other").update(encoding="S-Log3/S-Gamut3.Cine")
     production.shots.filter(name="other").update(encoding="V-Log/V-Gamut")
-    names = [frame.name for frame in frames_for_tests(shot, order_for(shot, WISH))]
+    names = [frame.name for frame in frames_that_test(shot, order_for(shot, WISH))]
     assert names == ["ramp", "neon", "lamp", "cellar"]
     production.shots.filter(name="neon").update(raw_profile={"kind": "x"})
-    names = {frame.name for frame in frames_for_tests(shot, order_for(shot, WISH))}
+    names = {frame.name for frame in frames_that_test(shot, order_for(shot, WISH))}
     assert names == {"ramp", "lamp", "plain", "cellar"}
 
 
@@ -215,7 +214,7 @@ def test_a_package_is_whole(shot, as_, people, django_capture_on_commit_callback
     names = [name.split("/", 1)[1] for name in archive.namelist()]
     for ending in (
         ".cube",
-        "Player_64_full.png",
+        "BT.709-BT.1886_64.png",
         ".certificate.json",
         ".recipe.json",
         "chart-3-through-the-lut.png",
@@ -306,9 +305,9 @@ def test_a_package_holds_the_smallest_tables_that_hold(shot, as_, django_capture
 def test_a_package_says_what_could_not_be_made(shot, as_, django_capture_on_commit_callbacks, monkeypatch):
     from upwelling.core.errors import BadValue
 
-    real = services.order_for
+    real = packages.order_for
     monkeypatch.setattr(
-        services,
+        packages,
         "order_for",
         lambda s, wish: (
             (_ for _ in ()).throw(BadValue("not this one.")) if wish["receiver"].name == "Player" else real(s, wish)
@@ -317,7 +316,7 @@ def test_a_package_says_what_could_not_be_made(shot, as_, django_capture_on_comm
     made = package(as_, shot.production, django_capture_on_commit_callbacks)
     assert made.file
     assert [one["problem"] for one in made.contents] == ["", f"{NO_CAMERA} for Player: not this one."]
-    monkeypatch.setattr(services, "order_for", lambda s, wish: (_ for _ in ()).throw(BadValue("none.")))
+    monkeypatch.setattr(packages, "order_for", lambda s, wish: (_ for _ in ()).throw(BadValue("none.")))
     made = package(as_, shot.production, django_capture_on_commit_callbacks)
     assert made.job.state == Job.State.FAILED
     assert "Nothing could be made" in made.job.message
@@ -345,7 +344,7 @@ import django; django.setup()
 from django.conf import settings
 from upwelling.core import bake
 import upwelling.core.packages.package as package
-from upwelling.web.bakes.services import perform_package
+from upwelling.web.bakes.packages import perform_package
 real = package.verify
 def verify(*a, **k):
     print("half", flush=True)
@@ -378,7 +377,7 @@ import numpy as np
 from pathlib import Path
 from django.conf import settings
 from upwelling.core.media import write_still
-from upwelling.web.bakes.services import start_package
+from upwelling.web.bakes.packages import start_package
 from upwelling.web.footage.shots import bring_in
 from upwelling.web.productions.services import create_production
 from django.contrib.auth.models import User

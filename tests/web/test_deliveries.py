@@ -100,7 +100,7 @@ def test_what_asks_to_be_turned_is_turned_or_not_in_shots_and_cuts(take, order, 
 
 def test_a_shot_is_delivered_proved_downloaded_and_traced_back(take, order, as_, production, tmp_path):
     tess = as_("tess")
-    assert f'value="{take.pk}"' in tess.get(f"{PAGE}new/").content.decode()
+    assert f'"pk": {take.pk}' in tess.get(f"{PAGE}new/").content.decode()
     said = tess.post(f"{PAGE}plan/", {"preset": "ProRes 422 HQ", "shot": take.pk}).content.decode()
     assert "A012_BT.709_BT.1886.mov" in said
     assert f"read as {LOG}" in said
@@ -192,6 +192,37 @@ def test_a_cuts_events_and_the_cut_as_one_picture_and_the_way_back(take, order, 
 def test_what_cannot_be_delivered_is_said_and_queues_nothing(take, order, given, said):
     assert said in order(**{"shot": take.pk, **given})
     assert not Delivery.objects.exists()
+
+
+def test_in_and_out_the_order_chosen_and_the_last_set_up_again(take, order, as_, production):
+    """Frames by number or timecode, files in the order in which shots were chosen, and the form as it was last sent."""
+    second = type(take).objects.get(pk=take.pk)
+    second.pk, second._state.adding, second.name = None, True, "AAA"
+    second.save()
+    given = {
+        "shot": [take.pk, second.pk],
+        f"first.{take.pk}": "10:00:00:04",
+        f"last.{take.pk}": "7",
+        "pattern": "{shot}_x",
+        "folder": "Tuesday",
+        "range": "legal",
+        "dither": "none",
+    }
+    order(run=False, **given)
+    rows = list(production.delivered.order_by("pk"))
+    assert [(row.what, row.frames) for row in rows] == [("A012", 4), ("AAA", 24)]
+    assert (rows[0].order.pieces[0].first, rows[0].order.pieces[0].last) == (4, 7)
+    page = as_("tess").get(f"{PAGE}new/?again").content.decode()
+    assert "As last time: ProRes 422 HQ, {shot}_x, Tuesday" in page
+    assert f'"chosen": [{take.pk}, {second.pk}]' in page
+    assert f'"{take.pk}": ["10:00:00:04", "7"]' in page
+    assert "&quot;dither&quot;: &quot;none&quot;" in page
+    assert "As last time" not in as_("vera").get(f"{PAGE}new/").content.decode()
+    for said, words in (
+        ("25", "no last frame of it; write a number from 0 to 23, or 10:00:00:00 to"),
+        ("1", "is after"),
+    ):
+        assert words in order(**{"shot": [take.pk], f"first.{take.pk}": "4", f"last.{take.pk}": said})
 
 
 def test_own_presets(take, as_, production, order):

@@ -58,6 +58,11 @@ def say_notes(place: str, notes: Sequence[str]) -> None:
         sys.stderr.write(f"upwelling: note: {place}: {note}\n")
 
 
+def recognised(place: FilePath) -> Recognition:
+    """What a file's codes are, by all it says and shows; raises UnreadableFile."""
+    return _recognise(place)[1]
+
+
 def _recognise(path: FilePath) -> tuple[Any, Recognition]:
     footage = open_footage(path)
     seen = looked_at(footage)

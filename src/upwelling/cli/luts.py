@@ -11,6 +11,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from upwelling.cli import bake_list
 from upwelling.cli.footage import say_notes
 from upwelling.cli.paths import add_path_options, path_from
 from upwelling.core.bake import RECEIVERS, BakeOrder, bake
@@ -26,7 +27,7 @@ from upwelling.core.outputs import OUTPUTS
 from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
 from upwelling.core.proof import Certificate, FrameSample, frame_sample, solve, verify
-from upwelling.core.proof.samples import read_frames, write_frames
+from upwelling.core.proof.samples import TESTED_PIXELS, read_frames, write_frames
 from upwelling.core.tables.evidence import Nearest, evidence
 from upwelling.core.tables.facts import measure
 from upwelling.core.tables.files import ENDINGS, format_of, read_lut, write_lut
@@ -37,8 +38,6 @@ _FRAMES_HELP = (
     "pictures to test the table on, as the camera wrote them: stills, sequences or movies (their middle frame). "
     "Without any, only made samples and the scenes that ship are tried, and the verdict says so"
 )
-TESTED_PIXELS = ".frames.png"
-"""Ends the name of the file beside a table that keeps the tested pixels."""
 
 
 def add_commands(commands: Any) -> None:
@@ -49,10 +48,20 @@ def add_commands(commands: Any) -> None:
     listing.add_argument("--json", action="store_true")
     listing.set_defaults(run=_encodings)
 
-    baking = commands.add_parser("bake", help="bake the path into a table: .cube, .clf, or a Hald image (.png)")
-    baking.add_argument("lut", metavar="OUT")
+    baking = commands.add_parser(
+        "bake",
+        help="bake the path into a table: .cube, .clf, or a Hald image (.png); of several sources, a proved table each",
+        usage="upwelling bake [options] OUT\n       upwelling bake [options] SRC… FOLDER",
+    )
+    baking.add_argument(
+        "places",
+        nargs="+",
+        metavar="OUT",
+        help="the table; or footage files and recipes (.json), and last the new folder or .zip for a table of each",
+    )
     add_path_options(baking)
     _add_order_options(baking)
+    bake_list.add_options(baking)
     baking.add_argument(
         "--solve", action="store_true", help="take the smallest grid (and a shaper, in .clf) that holds"
     )
@@ -114,6 +123,8 @@ def _add_order_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--receiver",
         metavar="NAME",
+        action="append",
+        default=[],
         help="who uses it: " + ", ".join(r.name for r in RECEIVERS) + " (default: any program, floating point)",
     )
     parser.add_argument(
@@ -146,13 +157,9 @@ def _order(options: argparse.Namespace) -> BakeOrder:
     usual = options.size if options.size is not None else USUAL_GRID
     receiver = plain_receiver(USUAL_GRID if options.curve else usual, path.camera.range, path.display.range)
     if options.receiver:
-        receiver = next((r for r in RECEIVERS if r.name.lower() == options.receiver.lower()), receiver)
-        if receiver.name.lower() != options.receiver.lower():
-            raise BadValue(
-                f"There is no receiver “{options.receiver}”; known are {', '.join(r.name for r in RECEIVERS)}."
-            )
+        receiver = bake_list.receivers_named(options.receiver)[-1]
     elif options.solve if "solve" in options else False:
-        receiver = receiver.model_copy(update={"grids": (9, 17, 25, 33, 49, 65, 129)})
+        receiver = receiver.model_copy(update={"grids": bake_list.GRIDS})
     solving = getattr(options, "solve", False)
     size = receiver.sizes(form.name)[0] if solving and receiver.sizes(form.name) else usual
     if options.size is None and not solving and not options.curve:
@@ -246,6 +253,9 @@ def _sampled(order: BakeOrder, places: Sequence[str]) -> list[FrameSample]:
 
 
 def _bake(options: argparse.Namespace) -> int:
+    if len(options.places) > 1:
+        return bake_list.bake_list(options)
+    options.lut = options.places[0]
     order = _order(options)
     frames = _sampled(order, options.frames)
     if options.solve:

@@ -1,19 +1,12 @@
-"""What delivered files are called: numbered stills, versions, and patterns of names."""
+"""What delivered files are called: numbered stills, versions, and what a pattern may name."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 from pathlib import Path as FilePath
-
-from upwelling.core.delivery.form import Form
-from upwelling.core.errors import BadValue
 
 NUMBER_DIGITS = 7
 _HASHES = re.compile(r"#+|%0(\d)d")
-_FIELD = re.compile(r"\{([a-z]+)\}")
-_FORBIDDEN = re.compile(r'[\\/:*?"<>|\x00-\x1f]+')
-LONGEST_NAME = 200
 FIELDS = {
     "production": "the production's name",
     "shot": "the shot's name",
@@ -38,26 +31,6 @@ def still_name(target: FilePath, number: int, alone: bool) -> FilePath:
     if alone:
         return target
     return target.with_name(f"{target.stem}.{number:0{NUMBER_DIGITS}}{target.suffix}")
-
-
-def named_by(pattern: str, fields: Mapping[str, str], form: Form, *, plain: bool = False) -> str:
-    """A file name by a pattern such as “{shot}_{output}”; characters that file systems refuse become “-”.
-    ``plain``: without spaces, commas and brackets, which programs stumble over.
-
-    Raises BadValue for a field that is not known, or where nothing is left.
-    """
-    for name in _FIELD.findall(pattern):
-        if name not in FIELDS:
-            known = ", ".join(f"{{{field}}}" for field in FIELDS)
-            raise BadValue(f"“{{{name}}}” is no part of a name; use {known}.")
-    made = _FIELD.sub(lambda found: fields.get(found[1], ""), pattern)
-    made = _FORBIDDEN.sub("-", " ".join(made.split())).strip(" .-_")
-    made = re.sub(r"([_-])\1+", r"\1", made)
-    if plain:
-        made = re.sub(r"[\s,;()\[\]'_]+", "_", made).strip("_")
-    if not made:
-        raise BadValue("The pattern leaves no name. Write one with {shot} or {file} in it.")
-    return made.encode()[:LONGEST_NAME].decode("utf-8", "ignore") + form.ending
 
 
 def next_version(target: FilePath) -> FilePath:

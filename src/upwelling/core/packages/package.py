@@ -1,91 +1,40 @@
-"""A package: tables for several cameras and receivers with recipes, certificates, test pictures, a README and
-checksums, as one zip.
+"""A package: tables for several cameras or shots and receivers with recipes, certificates, test pictures, a README and
+checksums, as a folder or one zip.
 """
 
 from __future__ import annotations
 
-import datetime
 import hashlib
 import os
-import re
 import shutil
-import unicodedata
 import zipfile
+from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from pathlib import Path as FilePath
-from typing import Any
 
-from upwelling.core.bake.make import Progress, bake, formulas, no_report
+from upwelling.core.bake.make import Progress, bake, no_report
 from upwelling.core.bake.order import BakeOrder
-from upwelling.core.errors import UpwellingError
+from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.files import whole_file
-from upwelling.core.operations import Place
+from upwelling.core.packages.made import Item, Made, Prepared
+from upwelling.core.packages.naming import table_name
+from upwelling.core.packages.readme import SUMS, readme
 from upwelling.core.packages.setup_pictures import write_test_pictures
+from upwelling.core.patterns import plain_name
 from upwelling.core.proof.certificate import Certificate
+from upwelling.core.proof.left_out import left_out, standing_still
 from upwelling.core.proof.lut_box import LutBox
-from upwelling.core.proof.samples import FrameSample, write_frames
-from upwelling.core.proof.solver import solve
+from upwelling.core.proof.samples import TESTED_PIXELS, write_frames
+from upwelling.core.proof.solver import Solution, solve
 from upwelling.core.proof.tolerances import Tolerances, tolerances_for
 from upwelling.core.proof.verify import verify
 from upwelling.core.tables.files import write_lut
-from upwelling.core.tables.formats import FORMATS
 
 Limits = Callable[[bool], Tolerances]
 """The limits of SDR (False) or HDR outputs."""
 MOST_TRIED = 3
 """How many tables that the search finds to hold are verified in full until one does."""
-README, SUMS = "README.txt", "SHA256SUMS"
-
-
-@dataclass(frozen=True)
-class Item:
-    """One table of a package: what for, how, and the frames that test it; ``prepare`` is asked when its turn comes
-    for the order, the test frames, and the code of a frame with where it lies. ``note`` is told beside it."""
-
-    camera: str
-    receiver: str
-    prepare: Callable[[], tuple[BakeOrder, Sequence[FrameSample], Any, Place | None]]
-    note: str = ""
-
-
-@dataclass(frozen=True)
-class Made:
-    """What became of an item: its file and certificate, or why there is none; ``note``: why no table for this receiver
-    holds, and what would.
-    """
-
-    camera: str
-    receiver: str
-    file: str
-    certificate: Certificate | None
-    problem: str
-    note: str = ""
-
-
-def plain_name(*parts: str) -> str:
-    """A file name without an ending, from which a person knows what the file is."""
-    words = (unicodedata.normalize("NFKD", part).encode("ascii", "ignore").decode() for part in parts)
-    return "_".join(re.sub(r"[^A-Za-z0-9.]+", "-", word).strip("-.")[:48] or "x" for word in words)
-
-
-def table_name(production: str, what: str, order: BakeOrder) -> str:
-    """The name of a table's file."""
-    section, r = order.section, order.receiver
-    kind = "formulas" if formulas(order) else f"{order.size}" if order.dimensions == 3 else f"1D-{order.size}"
-    return (
-        plain_name(
-            production,
-            what,
-            section.input_name(order.path),
-            "to",
-            section.output_name(order.path),
-            r.name,
-            kind,
-            r.input_range,
-        )
-        + FORMATS[order.format].ending
-    )
+README = "README.txt"
 
 
 def make_package(
@@ -98,10 +47,13 @@ def make_package(
     tolerances: Limits = lambda is_hdr: tolerances_for(is_hdr),
     progress: Progress = no_report,
 ) -> list[Made]:
-    """Makes every item and writes the zip, whole or not at all.
+    """Makes every item and writes a zip, or a folder where the place has no such ending: whole or not at all.
 
-    An item that cannot be made is said in the README; raises only when none can be.
+    An item that cannot be made is said in the README; raises only when none can be, or where the folder is there.
     """
+    zips = place.suffix.lower() == ".zip"
+    if not zips and place.exists():
+        raise BadValue(f"{place} is there already. Name a folder that is not, so that nothing in it is laid over.")
     place.parent.mkdir(parents=True, exist_ok=True)
     folder = place.parent / f".part-{place.stem}"
     shutil.rmtree(folder, ignore_errors=True)
@@ -112,29 +64,37 @@ def make_package(
         for index, item in enumerate(items):
 
             def part(done: float, message: str, at: int = index, one: Item = item) -> None:
-                progress((at + done) / (len(items) + 0.5), f"{one.camera} for {one.receiver}: {message}")
+                progress((at + done) / (len(items) + 0.5), f"{one.of} for {one.receiver}: {message}")
 
-            made.append(_make(item, homes[index], folder, production, tolerances, part))
+            shared = Counter(homes)[homes[index]] > 1
+            made.append(_made(item, homes[index], folder, production, tolerances, part, shared))
         if not any(one.certificate for one in made):
             raise UpwellingError("Nothing could be made: " + " ".join(one.problem for one in made[:3]))
-        (folder / README).write_text(_readme(title, production, who, made), encoding="utf-8")
+        (folder / README).write_text(readme(title, production, who, made), encoding="utf-8")
         files = sorted(p for p in folder.rglob("*") if p.is_file())
         sums = "".join(f"{hashlib.sha256(p.read_bytes()).hexdigest()}  {p.relative_to(folder)}\n" for p in files)
         (folder / SUMS).write_text(sums, encoding="utf-8")
         progress(len(items) / (len(items) + 0.5), "Packing")
-        with (
-            whole_file(place) as temporary,
-            zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive,
-        ):
-            for path in [*files, folder / SUMS]:
-                archive.write(path, FilePath(place.stem) / path.relative_to(folder))
+        if zips:
+            _zip([*files, folder / SUMS], folder, place)
+        else:
+            folder.rename(place)
         return made
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+def _zip(files: Sequence[FilePath], folder: FilePath, place: FilePath) -> None:
+    with (
+        whole_file(place) as temporary,
+        zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive,
+    ):
+        for path in files:
+            archive.write(path, FilePath(place.stem) / path.relative_to(folder))
+
+
 def _homes(items: Sequence[Item], folder: FilePath) -> list[FilePath]:
-    """A folder for each item, by camera and receiver; those whose names make the same one are numbered."""
+    """The folder of each item; different ones whose names make the same are numbered."""
     found: dict[tuple[str, ...], str] = {}
 
     def place(*names: str) -> str:
@@ -146,91 +106,93 @@ def _homes(items: Sequence[Item], folder: FilePath) -> list[FilePath]:
             )
         return found[names]
 
-    return [folder / place(item.camera) / place(item.camera, item.receiver) for item in items]
+    return [folder.joinpath(*(place(*one.folder[: n + 1]) for n in range(len(one.folder)))) for one in items]
 
 
-def _make(
-    item: Item, home: FilePath, folder: FilePath, production: str, tolerances: Limits, progress: Progress
+def _made(
+    item: Item, home: FilePath, folder: FilePath, production: str, tolerances: Limits, progress: Progress, shared: bool
 ) -> Made:
     """The simplest table that holds for the item's receiver, verified; where none does, the one that comes nearest."""
     try:
-        asked, frames, frame_code, place = item.prepare()
-        limits = tolerances(asked.judge.target.is_hdr)
-        solution = solve(asked, frames=frames, tolerances=limits, progress=lambda d, m: progress(0.4 * d, m))
+        ready, lost = _without_lost(item)
+        limits = tolerances(ready.order.judge.target.is_hdr)
+        solution = solve(
+            ready.order, frames=ready.frames, tolerances=limits, progress=lambda d, m: progress(0.4 * d, m)
+        )
         home.mkdir(parents=True, exist_ok=True)
-        for one in solution.in_turn[:MOST_TRIED]:
-            order = asked.model_copy(update=one.wish)
-            name = table_name(production, item.camera, order)
-            write_lut(
-                bake(order, title=f"{production}, {item.camera}", progress=lambda d, m: progress(0.4 + 0.1 * d, m)),
-                home / name,
-            )
-            certificate = verify(
-                home / name, order, frames=frames, tolerances=limits, progress=lambda d, m: progress(0.5 + 0.45 * d, m)
-            )
-            if certificate.usable:
-                break
-            (home / name).rename(home / "not-held")
-        else:
-            (home / "not-held").rename(home / name)
-        (home / f"{name}.certificate.json").write_text(certificate.model_dump_json(indent=2) + "\n", encoding="utf-8")
-        (home / f"{name}.recipe.json").write_text(order.path.to_recipe(), encoding="utf-8")
-        if frames:
-            write_frames(frames, home / f"{name}.frames.png")
-        pictures = home / "test-pictures"
-        pictures.mkdir()
-        write_test_pictures(order, LutBox.load(order.receiver, home / name), frame_code, pictures, place)
+        order, table, certificate = _proved(item, ready, solution, limits, home, production, progress)
+        _write_beside(table, order, ready, certificate, shared)
         return Made(
-            item.camera,
+            item.of,
             item.receiver,
-            os.fspath((home / name).relative_to(folder)),
+            os.fspath(table.relative_to(folder)),
             certificate,
             "",
+            lost,
             " ".join(filter(None, (item.note, "" if certificate.usable else solution.summary()))),
         )
     except UpwellingError as error:
-        return Made(item.camera, item.receiver, "", None, f"{item.camera} for {item.receiver}: {error}")
+        return Made(item.of, item.receiver, "", None, f"{item.of} for {item.receiver}: {error}")
 
 
-def _readme(title: str, production: str, who: str, made: Sequence[Made]) -> str:
-    lines = [
-        title,
-        "=" * len(title),
-        "",
-        f"Production: {production}",
-        f"Made {datetime.datetime.now(datetime.UTC):%Y-%m-%d %H:%M} UTC by {who} with Upwelling",
-        "",
-    ]
-    for one in made:
-        if one.certificate is None:
-            continue
-        order = one.certificate.bake_order
-        lines += [
-            one.file,
-            f"  for {one.receiver}: {one.certificate.summary}, {order.receiver.interpolation} interpolation",
-            f"  takes {order.section.input_name(order.path)} code, {order.receiver.input_range} range; gives "
-            f"{order.section.output_name(order.path)} code, {order.receiver.output_range} range",
-            *([f"  leaves out {', '.join(order.left_out_said)}"] if order.left_out else []),
-            f"  {one.certificate.verdict}: {one.certificate.metric} 99 % {one.certificate.overall.p99:.2f}, worst "
-            f"place {one.certificate.hunted.delta_e:.2f}",
-            *([f"  ! {one.note}"] if one.note else []),
-            *(f"  ! {reason}" for reason in one.certificate.reasons_said),
-            "",
-        ]
-    problems = [one.problem for one in made if one.problem]
-    if problems:
-        lines += ["Not made:", *(f"  {text}" for text in problems), ""]
-    lines += [
-        "Setting up a receiver",
-        "  test-pictures/ beside each table holds the 24-patch chart and a frame: 1 going in, 2 as it must come out, 3 "
-        "as the modelled receiver",
-        "  makes it. Send picture 1 through the device with the table loaded; what it shows must look like 2. A "
-        "difference that is all over the",
-        "  picture is a wrong range or interpolation; compare the settings above.",
-        "",
-        "Proving a table again",
-        "  upwelling verify FILE   reads the certificate and frames beside it and tests the file anew.",
-        f"  sha256sum -c {SUMS}   says whether every file is the one that was packed.",
-        "",
-    ]
-    return "\n".join(lines)
+def _without_lost(item: Item) -> tuple[Prepared, tuple[str, ...]]:
+    """An item with what no table can carry left out of its order, and each of it in words with its cost."""
+    ready = item.prepare()
+    order, code, place = ready.order, ready.frame_code, ready.place
+    if not item.leaves_out:
+        order.check_carried()
+    found = standing_still(order, code, place, at=ready.ends) + left_out(order, code, place)
+    steps = tuple(one.step for one in found if one.step)
+    kept = order.model_copy(update={"left_out": (*order.left_out, *steps)}) if steps else order
+    metric = order.judge.metric
+    return ready._replace(order=kept), tuple(f"{one.name}: {one.why} {one.cost(metric)}" for one in found)
+
+
+def _proved(
+    item: Item,
+    ready: Prepared,
+    solution: Solution,
+    limits: Tolerances,
+    home: FilePath,
+    production: str,
+    progress: Progress,
+) -> tuple[BakeOrder, FilePath, Certificate]:
+    """The first table of a search's that holds in full, else the last tried."""
+    title = ", ".join(filter(None, (production, item.of)))
+    fields = {"production": production, "name": item.of, **item.fields}
+    tried: list[FilePath] = []
+    for one in solution.in_turn[:MOST_TRIED]:
+        for missed in tried:
+            missed.unlink()
+        order = ready.order.model_copy(update=one.wish)
+        table = _free(home / table_name(order, fields, item.pattern))
+        tried = [table]
+        write_lut(bake(order, title=title, progress=lambda d, m: progress(0.4 + 0.1 * d, m)), table)
+        certificate = verify(
+            table, order, frames=ready.frames, tolerances=limits, progress=lambda d, m: progress(0.5 + 0.45 * d, m)
+        )
+        if certificate.usable:
+            break
+    return order, table, certificate
+
+
+def _free(place: FilePath) -> FilePath:
+    """The place, or with a number before its ending where it is taken."""
+    numbered = (place.with_name(f"{place.stem}_{n}{place.suffix}") for n in range(2, 10_000))
+    return place if not place.exists() else next(one for one in numbered if not one.exists())
+
+
+def _write_beside(table: FilePath, order: BakeOrder, ready: Prepared, certificate: Certificate, shared: bool) -> None:
+    """A table's certificate, recipe, tested pixels and test pictures; these in a folder of their own where the table's
+    is ``shared`` with others.
+    """
+    table.with_name(f"{table.name}.certificate.json").write_text(
+        certificate.model_dump_json(indent=2) + "\n", encoding="utf-8"
+    )
+    table.with_name(f"{table.name}.recipe.json").write_text(order.path.to_recipe(), encoding="utf-8")
+    if ready.frames:
+        write_frames(ready.frames, table.with_name(table.name + TESTED_PIXELS))
+    pictures = table.parent / "test-pictures"
+    pictures = pictures / table.stem if shared else pictures
+    pictures.mkdir(parents=True)
+    write_test_pictures(order, LutBox.load(order.receiver, table), ready.frame_code, pictures, ready.place)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from pydantic import ConfigDict
@@ -9,7 +10,7 @@ from pydantic import ConfigDict
 from upwelling.core.bake.order import BakeOrder, order_from_recipe
 from upwelling.core.frozen import Frozen
 from upwelling.core.measure.judge import MetricName
-from upwelling.core.proof.samples import as_of_pictures, judged_pictures
+from upwelling.core.proof.samples import FRAME_SET, SHIPPED_SET, as_of_pictures, judged_pictures
 from upwelling.core.proof.tolerances import Tolerances
 from upwelling.core.tables.formats import FORMATS
 
@@ -46,6 +47,10 @@ class SetFigures(_Report):
     p95: float
     p99: float
     maximum: float
+
+
+_OF_PICTURES = {SHIPPED_SET: "shipped scenes", FRAME_SET: "frames"}
+"""What sets are called whose names begin so, where several are told as one."""
 
 
 class NeutralFigures(_Report):
@@ -173,12 +178,10 @@ class Certificate(_Report):
     @property
     def reasons(self) -> list[tuple[str, str, str]]:
         """What does not hold, findings of one cause together: their figures, the cause, and what to change."""
-        together: dict[tuple[str, str], list[str]] = {}
+        together: dict[tuple[str, str], list[Finding]] = {}
         for one in self.findings:
-            together.setdefault((one.cause, one.change), []).append(
-                f"{one.what}: ΔE {one.value:.2f}, above {one.limit:g}"
-            )
-        return [("; ".join(whats) + ".", cause, change) for (cause, change), whats in together.items()]
+            together.setdefault((one.cause, one.change), []).append(one)
+        return [("; ".join(_in_few(found)) + ".", cause, change) for (cause, change), found in together.items()]
 
     @property
     def reasons_said(self) -> list[str]:
@@ -192,3 +195,20 @@ class Certificate(_Report):
         return order.summary(
             by_formulas=FORMATS[order.format].nodes and self.grid is None and order.shaper != "display"
         )
+
+
+def _in_few(findings: Sequence[Finding]) -> list[str]:
+    """Figures in words; those of many pictures as one, by the worst of them."""
+    families: dict[tuple[str, str], list[Finding]] = {}
+    for one in findings:
+        head = next((head for head in _OF_PICTURES if head in one.what), "")
+        figure, _, _ = one.what.partition(head) if head else (one.what, "", "")
+        families.setdefault((figure, head), []).append(one)
+    said = []
+    for (figure, head), members in families.items():
+        worst = max(members, key=lambda one: one.value)
+        what = worst.what
+        if len(members) > 1:
+            what = f"{figure}{len(members)} {_OF_PICTURES[head]}, at worst {worst.what.removeprefix(figure + head)}"
+        said.append(f"{what}: ΔE {worst.value:.2f}, above {worst.limit:g}")
+    return said

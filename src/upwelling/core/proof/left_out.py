@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -38,6 +39,10 @@ class LeftOut:
     @property
     def matters(self) -> bool:
         return self.p99 > NEGLIGIBLE
+
+    def cost(self, metric: str) -> str:
+        """What leaving it out does to the frame, in figures."""
+        return f"{metric} half {self.median:.2f}, 99 % {self.p99:.2f}, worst {self.worst:.1f} on the shot’s frame"
 
 
 def left_out(order: BakeOrder, frame_code: Any, place: Place | None = None) -> list[LeftOut]:
@@ -85,6 +90,25 @@ def left_out(order: BakeOrder, frame_code: Any, place: Place | None = None) -> l
     if not order.section.from_camera or not order.section.to_display:
         found += _beyond_the_carrier(bare, frame_code, place)
     return found
+
+
+def standing_still(
+    order: BakeOrder, frame_code: Any, place: Place | None = None, *, at: Sequence[int] = ()
+) -> list[LeftOut]:
+    """What it costs that steps stand still at the frame where the order froze them: the worst of what they do ``at``
+    other frames of the shot, all on the same frame's pixels. Empty where nothing a table carries moves.
+    """
+    acting = order.path.acting(order.section.stages)
+    moving = [step.shown_name for _, step in acting if step.moves and step.fits_in_lut]
+    if not moving or order.frozen is None or not at:
+        return []
+    carried = order.model_copy(update={"left_out": (*order.left_out, *(name for name, _ in order.stuck))})
+    codes = carried.picked_code(frame_code, lambda pixels: pixels[::7], None, place)
+    still = exact(carried.operations, codes)
+    why = f"A table is the same on every frame; this one is as at frame {order.frozen}."
+    others = [exact(carried.model_copy(update={"frozen": frame}).operations, codes) for frame in at]
+    costs = [_cost(carried, f"that {', '.join(moving)} changes", why, "", one, still) for one in others]
+    return [max(costs, key=lambda one: one.p99)]
 
 
 def _beyond_the_carrier(order: BakeOrder, frame_code: Any, place: Place | None) -> list[LeftOut]:

@@ -32,6 +32,8 @@ RESERVE = 0.9
 Measured on eight photographs at three exposures under seven trims (docs/numbers.md).
 """
 MOST_OF_FRAMES = 60_000
+TESTED_PIXELS = ".frames.png"
+"""Ends the name of the file beside a table that keeps the tested pixels."""
 _WIDE = 256
 
 

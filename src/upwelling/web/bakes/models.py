@@ -165,12 +165,15 @@ def line_of(order: BakeOrder, report: Certificate | None) -> str:
 
 
 class Package(Authored):
-    """A set of bakes for one output as a zip. ``contents`` says what became of each table."""
+    """A set of bakes for one output as a zip: of cameras, or of a list of shots as it was ``ordered`` (a ListOrder).
+    ``contents`` says what became of each table.
+    """
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="packages")
     job = models.OneToOneField(Job, null=True, on_delete=models.SET_NULL, related_name="package")
     output = models.CharField(max_length=60)
     wishes = models.JSONField(default=list)
+    ordered = models.JSONField(default=dict)
     file = models.CharField(max_length=255, blank=True)
     file_name = models.CharField(max_length=200)
     sha256 = models.CharField(max_length=64, blank=True)

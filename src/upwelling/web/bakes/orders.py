@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.db.models import Case, QuerySet, Value, When
@@ -120,13 +121,15 @@ def _density(given: Any) -> tuple[float, ...]:
         ) from None
 
 
-def test_frames(shot: Shot, order: BakeOrder) -> list[FrameSample]:
-    """Pixels of the shot's own frame and of up to three more that this table will meet: the hardest, of the same
-    encoding where it begins at the camera's code.
+def frames_that_test(shot: Shot, order: BakeOrder, others: Sequence[int] = ()) -> list[FrameSample]:
+    """Pixels of the shot's own frame and of up to three more that this table will meet: the hardest of the ``others``
+    that it is made for too; else of the production's, of the same encoding where it begins at the camera's code.
     """
     frames = []
     kin = managed(shot.production).exclude(pk=shot.pk).order_by("name", "pk")
-    if order.section.from_camera:
+    if others:
+        kin = kin.filter(pk__in=others)
+    elif order.section.from_camera:
         kin = kin.filter(in_force=shot.settled.encoding, raw_profile__isnull=True)
     for one in [shot, *loaded(shot.production, _hardest(kin))]:
         try:

@@ -15,7 +15,8 @@ from upwelling.core.tables.formats import FORMATS
 from upwelling.web.bakes.access import package_view
 from upwelling.web.bakes.models import OwnReceiver, Package
 from upwelling.web.bakes.orders import receivers_of
-from upwelling.web.bakes.services import define_receiver, package_again, start_package
+from upwelling.web.bakes.packages import package_again, start_package
+from upwelling.web.bakes.services import define_receiver
 from upwelling.web.common.downloads import saved_file
 from upwelling.web.common.forms import read_fields
 from upwelling.web.productions.access import production_view
@@ -43,14 +44,10 @@ def start(request: HttpRequest, production: Production) -> HttpResponse:
 @package_view()
 def package(request: HttpRequest, production: Production, row: Package) -> HttpResponse:
     """What a package holds, or how far it is."""
-    by_camera: dict[str, list[Any]] = {}
-    for one in row.contents or [{**w, "file": "", "problem": "", "verdict": ""} for w in row.wishes]:
-        by_camera.setdefault(one["camera"], []).append(one)
+    tables: list[Any] = row.contents or [{**w, "file": "", "problem": "", "verdict": ""} for w in row.wishes]
     size = row.disk_path.stat().st_size if row.file and row.disk_path.exists() else 0
     return render(
-        request,
-        "bakes/package.html",
-        {"production": production, "package": row, "cameras": by_camera.items(), "size": size},
+        request, "bakes/package.html", {"production": production, "package": row, "tables": tables, "size": size}
     )
 
 

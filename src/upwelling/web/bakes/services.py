@@ -2,42 +2,28 @@
 
 from __future__ import annotations
 
-import hashlib
 import itertools
 import shutil
 from collections.abc import Callable, Iterable
-from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Q
 
 from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver, bake
 from upwelling.core.bake.make import Progress
 from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
-from upwelling.core.packages.package import Item, make_package, plain_name, table_name
+from upwelling.core.packages.naming import table_name
 from upwelling.core.proof import verify
-from upwelling.core.proof.samples import read_frames, write_frames
+from upwelling.core.proof.samples import TESTED_PIXELS, read_frames, write_frames
 from upwelling.core.tables.files import write_lut
 from upwelling.web.bakes.kept_texts import put_away
-from upwelling.web.bakes.models import Bake, OwnReceiver, Package, line_of
-from upwelling.web.bakes.orders import (
-    check_bakeable,
-    group_shots,
-    model_shots,
-    order_for,
-    receiver_named,
-    test_frames,
-    usual_start,
-)
+from upwelling.web.bakes.models import Bake, OwnReceiver, line_of
+from upwelling.web.bakes.orders import check_bakeable, frames_that_test
 from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.requests import Refused
-from upwelling.web.footage.frames import frame_of
-from upwelling.web.footage.layer_services import exceptions
-from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.jobs.services import give_up, job_work, running
 from upwelling.web.jobs.work import queue, waiting_job
@@ -45,9 +31,11 @@ from upwelling.web.productions.models import Production
 
 
 @transaction.atomic
-def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] | None = None) -> Bake:
+def start_bake(
+    shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] | None = None, called: str = ""
+) -> Bake:
     """Records the bake with its order and queues the work for after the commit; ``variant`` says how its path differs
-    from the shot's.
+    from the shot's, ``called`` is a name or a pattern of one.
     """
     check_bakeable(shot, order.section)
     job = waiting_job("bake", shot.production, user)
@@ -61,12 +49,20 @@ def start_bake(shot: Shot, user: Any, order: BakeOrder, variant: dict[str, Any] 
         fingerprint=order.path.fingerprint,
         size=order.size,
         created_by=user,
-        file_name=_free_name(
-            shot.production, table_name(shot.production.name, _subject(shot, order, variant or {}), order)
-        ),
+        file_name=_free_name(shot.production, name_of(shot, order, variant or {}, called)),
     )
     queue("bake", made, job)
     return made
+
+
+def name_of(shot: Shot, order: BakeOrder, variant: dict[str, Any], called: str = "") -> str:
+    """What the file of a bake is called; raises BadValue for a pattern that leaves no name."""
+    fields = {
+        "production": shot.production.name,
+        "name": _subject(shot, order, variant),
+        "file": FilePath(shot.original_name).stem,
+    }
+    return table_name(order, fields, called.strip())
 
 
 def _free_name(production: Production, name: str) -> str:
@@ -136,11 +132,11 @@ def perform_bake(bake_id: int) -> None:
         return give_up(job, made.problem or "It was set up by an earlier version. Set a new bake up.")
     relative = f"bakes/{made.pk}/{made.file_name}"
     place = FilePath(settings.FILES) / relative
-    frames_at = place.with_name(place.name + ".frames.png")
+    frames_at = place.with_name(place.name + TESTED_PIXELS)
     with running(job) as progress:
         try:
             place.parent.mkdir(parents=True, exist_ok=True)
-            frames = test_frames(made.shot, order) if made.shot else []
+            frames = frames_that_test(made.shot, order) if made.shot else []
             write_lut(
                 bake(order, title=f"{made.production.name}, {made.shot_name}", progress=_part(progress, 0.0, 0.3)),
                 place,
@@ -162,7 +158,7 @@ def perform_bake(bake_id: int) -> None:
             raise
         Bake.objects.filter(pk=made.pk).update(
             file=relative,
-            frames_file=f"{relative}.frames.png" if frames else "",
+            frames_file=f"{relative}{TESTED_PIXELS}" if frames else "",
             certificate_json=put_away(certificate.model_dump(mode="json")),
             verdict=certificate.verdict,
             line=line_of(order, certificate),
@@ -185,147 +181,6 @@ def verify_again(row: Bake) -> Bake:
     row.save(update_fields=["certificate_json", "verdict", "line"])
     row.__dict__.pop("certificate", None)
     return row
-
-
-@transaction.atomic
-def start_package(
-    production: Production, user: Any, *, output: str, receivers: list[str], cameras: list[str], what: str = "display"
-) -> Package:
-    """Records a package for an output, every chosen camera for every chosen receiver, and queues the work."""
-    known, groups = model_shots(production), group_shots(production)
-    chosen = [name for name in cameras if name in known]
-    if not chosen or not receivers:
-        raise Refused("Choose at least one camera and one receiver.")
-    output = production.checked_output(output or production.rule_set.output)
-    for name in receivers:
-        receiver_named(production, name)
-    wishes = [
-        {
-            "camera": camera,
-            "receiver": name,
-            "end": "display" if what == "display" else "input",
-            **({"group": "with"} if camera in groups else {}),
-        }
-        for camera in chosen
-        for name in receivers
-    ]
-    job = waiting_job("package", production, user)
-    made = Package.objects.create(
-        production=production,
-        job=job,
-        output=output,
-        wishes=wishes,
-        created_by=user,
-        file_name=plain_name(production.name, "to", output if what == "display" else production.rule_set.working)
-        + ".zip",
-    )
-    queue("package", made, job)
-    return made
-
-
-def package_again(row: Package, user: Any) -> Package:
-    """The same package from the present paths."""
-    return start_package(
-        row.production,
-        user,
-        output=row.output,
-        receivers=list(dict.fromkeys(w["receiver"] for w in row.wishes)),
-        cameras=list(dict.fromkeys(w["camera"] for w in row.wishes)),
-        what=row.wishes[0]["end"] if row.wishes else "display",
-    )
-
-
-@job_work("package", Package, folder="packages")
-def perform_package(package_id: int) -> None:
-    """The work: every table baked, verified and packed. The zip appears under its name only when whole."""
-    made = Package.objects.select_related("job", "production", "created_by").filter(pk=package_id).first()
-    if made is None or made.job is None or made.job.is_over:
-        return
-    job = made.job
-    relative = f"packages/{made.pk}/{made.file_name}"
-    place = FilePath(settings.FILES) / relative
-    with running(job) as progress:
-        standing = model_shots(made.production)
-        wanted = {wish["camera"] for wish in made.wishes} & set(standing)
-        loaded_shots = {one.pk: one for one in loaded(made.production, [standing[name] for name in wanted])}
-        shots = {name: loaded_shots[standing[name]] for name in wanted}
-        items = [
-            Item(
-                wish["camera"], wish["receiver"], partial(_prepare, made, shots, wish), _told(shots.get(wish["camera"]))
-            )
-            for wish in made.wishes
-        ]
-        done = make_package(
-            items,
-            place,
-            title=f"Tables for {made.output}",
-            production=made.production.name,
-            who=str(made.created_by or "someone"),
-            tolerances=made.production.rule_set.limits,
-            progress=lambda share, message: progress(min(share, 0.999), message),
-        )
-        Package.objects.filter(pk=made.pk).update(
-            file=relative,
-            sha256=hashlib.sha256(place.read_bytes()).hexdigest(),
-            contents=[
-                {
-                    "camera": one.camera,
-                    "receiver": one.receiver,
-                    "file": one.file,
-                    "problem": one.problem,
-                    "note": one.note,
-                    "verdict": one.certificate.verdict if one.certificate else "",
-                    "metric": one.certificate.metric if one.certificate else "",
-                    "p99": one.certificate.overall.p99 if one.certificate else None,
-                    "worst": one.certificate.hunted.delta_e if one.certificate else None,
-                    "findings": one.certificate.reasons_said if one.certificate else [],
-                    "said": one.certificate.summary if one.certificate else "",
-                }
-                for one in done
-            ],
-        )
-
-
-def _prepare(made: Package, shots: dict[str, Shot], wish: dict[str, str]) -> Any:
-    """The order of one table: the camera's path without its model shot's trim.
-
-    A raw camera's begins above the Input, where it is developed.
-    """
-    shot = shots.get(wish["camera"])
-    if shot is None:
-        raise BadValue("No shot of this camera has its encoding settled any more.")
-    receiver = receiver_named(made.production, wish["receiver"])
-    order = order_for(
-        shot,
-        {
-            "receiver": receiver,
-            "start": _start(shot, wish["end"]),
-            "end": wish["end"],
-            "output": made.output,
-            "trim": "without",
-            "of_group": wish.get("group", ""),
-        },
-    )
-    frame = frame_of(shot)
-    return order, test_frames(shot, order), frame.working, frame.place
-
-
-def _told(shot: Shot | None) -> str:
-    """Which shots a camera's table is not for, as they take a shared layer otherwise; empty where all are alike."""
-    if shot is None:
-        return ""
-    layers = shot.production.layers.filter(Q(camera=shot.camera_id or 0) | Q(camera=None, group=None))
-    names = sorted({state.shot.name for layer in layers if layer.number for state, _ in exceptions(layer)})
-    if not names:
-        return ""
-    some = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
-    return f"Not for {some}: they take a shared layer otherwise. Bake a table of their own."
-
-
-def _start(shot: Shot, end: str) -> str:
-    """Working light is where a raw mosaic without a correction begins: then there is nothing to carry to it."""
-    start = usual_start(shot)
-    return "camera" if start == "trim" and end == "input" else start
 
 
 def _part(progress: Progress, start: float, end: float) -> Progress:

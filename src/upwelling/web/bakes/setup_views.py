@@ -21,6 +21,7 @@ from upwelling.core.bake.receivers import FITTED_UP_TO
 from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
+from upwelling.core.packages.naming import FIELDS
 from upwelling.core.path import Path
 from upwelling.core.proof import FrameSample, Tolerances
 from upwelling.core.proof.left_out import LeftOut, left_out
@@ -28,13 +29,13 @@ from upwelling.core.proof.solver import Solution, tries
 from upwelling.core.proof.trial import Tried
 from upwelling.core.tables.formats import FORMATS
 from upwelling.web.bakes import solve_plot
-from upwelling.web.bakes.orders import order_for, receivers_of, test_frames, usual_start
-from upwelling.web.bakes.services import start_bake
+from upwelling.web.bakes.orders import frames_that_test, order_for, receivers_of, usual_start
+from upwelling.web.bakes.services import name_of, start_bake
 from upwelling.web.bakes.variants import variant_of
 from upwelling.web.bench.column import column
 from upwelling.web.common.lanes import Answer, Lane
 from upwelling.web.common.pictures import png
-from upwelling.web.common.requests import Refused, json_body, whole_or
+from upwelling.web.common.requests import Refused, json_body, text_of, whole_or
 from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import choices
@@ -85,6 +86,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "trim": "with",
             "look": "",
             "frozen": "",
+            "called": "",
         },
         "receivers": {
             r.name: {
@@ -132,6 +134,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "looks": table.offered,
             "plot": solve_plot.frame(),
             "moving": _moving(path),
+            "name_words": ", ".join(f"{{{name}}}" for name in FIELDS),
         },
     )
 
@@ -148,6 +151,7 @@ def check(request: HttpRequest, production: Production, shot: Shot) -> JsonRespo
     section, r = order.section, order.receiver
     return JsonResponse(
         {
+            "file": name_of(shot, order, variant_of(body), text_of(body.get("called"))),
             "said": order.summary(by_formulas=formulas(order) is not None),
             "title": section.title(),
             "stages": list(section.stages),
@@ -159,8 +163,7 @@ def check(request: HttpRequest, production: Production, shot: Shot) -> JsonRespo
                 {
                     "name": one.name,
                     "why": one.why,
-                    "cost": f"{order.judge.metric} half {one.median:.2f}, 99 % {one.p99:.2f}, worst {one.worst:.1f} on "
-                    "this shot’s frame",
+                    "cost": one.cost(order.judge.metric),
                     "map": _map_of(one),
                     "step": one.step,
                     "matters": one.matters,
@@ -203,7 +206,9 @@ def smallest(request: HttpRequest, production: Production, shot: Shot) -> Stream
     person = request.user.pk or 0
     place = LANE.take(person)
     try:
-        lines = _tried_lines(order, test_frames(shot, order), production.rule_set.limits(order.judge.target.is_hdr))
+        lines = _tried_lines(
+            order, frames_that_test(shot, order), production.rule_set.limits(order.judge.target.is_hdr)
+        )
     except BaseException:
         LANE.leave(person, place)
         raise
@@ -273,5 +278,6 @@ def start(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             f"{max(one.worst for one in lost):.1f} on the shot’s frame). Tick “Leave it out” to bake it so."
         )
     steps = tuple(one.step for one in found if one.step)
-    start_bake(shot, request.user, order.model_copy(update={"left_out": steps}) if steps else order, variant_of(wish))
+    order = order.model_copy(update={"left_out": steps}) if steps else order
+    start_bake(shot, request.user, order, variant_of(wish), request.POST.get("called", ""))
     return redirect("bakes", production.slug)

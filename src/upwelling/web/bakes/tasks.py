@@ -1,5 +1,5 @@
 """Where the worker finds what bakes and packages register with jobs."""
 
-from upwelling.web.bakes import leftovers, services
+from upwelling.web.bakes import leftovers, packages, services
 
-__all__ = ["leftovers", "services"]
+__all__ = ["leftovers", "packages", "services"]

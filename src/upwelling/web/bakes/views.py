@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import tempfile
+import zipfile
 from typing import Any
 
 import numpy as np
@@ -16,6 +18,7 @@ from upwelling.core.bake import RECEIVERS
 from upwelling.core.errors import BadLut, UpwellingError
 from upwelling.core.proof import Tolerances
 from upwelling.core.proof.certificate import VERDICTS
+from upwelling.core.proof.samples import TESTED_PIXELS
 from upwelling.core.proof.uses import SEEN, USES, miss_of, screen_code
 from upwelling.web.bakes.access import bake_view
 from upwelling.web.bakes.models import Bake
@@ -234,7 +237,31 @@ def download(request: HttpRequest, production: Production, bake: Bake, frames: b
     place = bake.frames_path if frames else bake.disk_path
     if not (bake.frames_file if frames else bake.file) or not place.exists():
         raise Http404
-    return saved_file(place, bake.file_name + (".frames.png" if frames else ""))
+    return saved_file(place, bake.file_name + (TESTED_PIXELS if frames else ""))
+
+
+@require_GET
+@bake_view()
+def all_of_it(request: HttpRequest, production: Production, bake: Bake) -> FileResponse:
+    """The table with its certificate, recipe and tested pixels as one zip, as the command line proves it again."""
+    if not bake.file or not bake.disk_path.exists():
+        raise Http404
+    packed = tempfile.TemporaryFile()  # noqa: SIM115  the response closes it
+    name = bake.file_name
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.write(bake.disk_path, name)
+        archive.writestr(f"{name}.certificate.json", _certificate_text(bake))
+        archive.writestr(f"{name}.recipe.json", bake.path.to_recipe())
+        if bake.frames_file and bake.frames_path.exists():
+            archive.write(bake.frames_path, name + TESTED_PIXELS)
+    packed.seek(0)
+    return FileResponse(packed, as_attachment=True, filename=f"{name}.zip")
+
+
+def _certificate_text(bake: Bake) -> str:
+    made = bake.certificate
+    body = made.model_dump_json(indent=2) if made else json.dumps(bake.stored("certificate_json"), indent=2)
+    return body + "\n"
 
 
 @require_GET
@@ -243,12 +270,7 @@ def certificate_json(request: HttpRequest, production: Production, bake: Bake) -
     """The certificate as JSON."""
     if bake.certificate_json is None:
         raise Http404
-    text = (
-        bake.certificate.model_dump_json(indent=2)
-        if bake.certificate
-        else json.dumps(bake.stored("certificate_json"), indent=2)
-    )
-    return _sent(text + "\n", f"{bake.file_name}.certificate.json")
+    return _sent(_certificate_text(bake), f"{bake.file_name}.certificate.json")
 
 
 @require_GET

@@ -78,6 +78,11 @@ def whole_list(values: Iterable[str]) -> set[int]:
     return {number for value in values if (number := whole_or(value, -1)) >= 0}
 
 
+def numbers_in_turn(values: Iterable[str]) -> list[int]:
+    """As ``whole_list``, each once, in the order in which they were given."""
+    return list(dict.fromkeys(number for value in values if (number := whole_or(value, -1)) >= 0))
+
+
 def typed_number(text: str | None, name: str, hint: str = "") -> float:
     """A number as a person types it, with a real minus sign or a decimal comma.
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import models
+from django.http import QueryDict
 
 from upwelling.core.delivery.form import Form
 from upwelling.core.delivery.order import Order
@@ -40,6 +41,25 @@ class OwnForm(Authored):
     def seal(form: Form) -> Any:
         """A form as it is stored."""
         return sealed("delivery form", form.model_dump(mode="json"))
+
+
+class LastSetup(Authored):
+    """The form as a person last sent it, as an address has it: it is offered again."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="+")
+    sent = models.TextField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("production", "created_by"), name="one_setup_a_person"),)
+
+    def __str__(self) -> str:
+        given = self.given
+        parts = (given.get("preset"), given.get("output"), given.get("pattern"), given.get("folder"))
+        return ", ".join(part for part in parts if part)
+
+    @property
+    def given(self) -> QueryDict:
+        return QueryDict(self.sent)
 
 
 class Delivery(Authored):

@@ -15,17 +15,18 @@ from django.utils import timezone
 from upwelling.core.delivery.estimate import bytes_needed, bytes_of
 from upwelling.core.delivery.form import BOUNDARIES, Form
 from upwelling.core.delivery.make import Uneven, clipped_at, order_for, remarks_on, stages_of
-from upwelling.core.delivery.names import is_taken, named_by
+from upwelling.core.delivery.names import FIELDS, is_taken
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
-from upwelling.web.common.requests import Refused, typed_number, whole_list, whole_or
+from upwelling.core.patterns import named_by
+from upwelling.web.common.requests import Refused, numbers_in_turn, typed_number, whole_or
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.deliveries.cut_plan import MOST, add_cut
 from upwelling.web.deliveries.maker_log import log_remark
 from upwelling.web.deliveries.models import folder_of
-from upwelling.web.deliveries.pieces import piece_of_shot
+from upwelling.web.deliveries.pieces import piece_of_shot, span_of
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
@@ -159,16 +160,20 @@ def plan_from(production: Production, given: Any) -> Plan:
     if cut is not None:
         add_cut(plan, production, cut, given, _add)
     else:
-        numbers = whole_list(given.getlist("shot"))
+        numbers = numbers_in_turn(given.getlist("shot"))
         if not numbers:
             raise Refused("Choose shots or a cut.")
         if len(numbers) > MOST:
             raise Refused(f"At most {MOST} files are ordered at once; these are {len(numbers)}.")
-        shots = loaded(production, sorted(numbers))
+        shots = loaded(production, numbers)
         if form.encoding and (said := log_remark(production, shots, form.encoding)):
             plan.remarks.append(said)
         for shot in shots:
-            pieces = [plan.piece(shot, uneven=uneven_of(given))]
+            try:
+                pieces = [plan.piece(shot, *span_of(shot, given), uneven=uneven_of(given))]
+            except Refused as error:
+                plan.refused.append(f"{shot.name}: {error}")
+                continue
             timing: dict[str, Any] = shot.timing_by_hand(pieces[0].first)
             _add(plan, production, shot.name, given, pieces, shot=shot, **timing)
     if not plan.wanted:
@@ -222,7 +227,7 @@ def _add(
             "date": f"{timezone.now():%Y-%m-%d}",
         }
         plain = not str(given.get("pattern", "")).strip()
-        name = named_by(pattern, fields, plan.form, plain=plain)
+        name = named_by(pattern, fields, FIELDS, plain=plain) + plan.form.ending
         if plan.clash == "refuse" and (
             is_taken(folder_of(production, plan.folder) / name) or name in {one.name for one in plan.wanted}
         ):

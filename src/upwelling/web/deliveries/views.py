@@ -10,7 +10,7 @@ from typing import Any, cast
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, HttpResponseBase, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -23,19 +23,22 @@ from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.paging import page_of
-from upwelling.web.common.requests import Refused, whole_list, whole_or
+from upwelling.web.common.requests import Refused, numbers_in_turn, whole_or
 from upwelling.web.deliveries.maker_log import maker_log
-from upwelling.web.deliveries.models import Delivery, OwnForm
+from upwelling.web.deliveries.models import Delivery, LastSetup, OwnForm
+from upwelling.web.deliveries.pieces import spans_of
 from upwelling.web.deliveries.plan import EVENT_PATTERN, PATTERN, form_from, outputs_of, plan_from
 from upwelling.web.deliveries.relink import relinked
 from upwelling.web.deliveries.rendering import forget_parts, start
-from upwelling.web.footage.listing import choices
+from upwelling.web.footage.listing import to_choose
 from upwelling.web.footage.paths import path_of
 from upwelling.web.jobs.services import request_cancel, request_retry
 from upwelling.web.productions.access import production_view, view_of
 from upwelling.web.productions.models import Production
 
 EACH, MOST_OWN = 40, 60
+CHANGED = ("boundary", "encoding", "sizing", "width", "height", "range", "held", "quality", "megabits", "dither")
+"""What of a preset a set-up may change on the page."""
 LARGEST_ZIP = 2 * 2**30
 
 
@@ -95,11 +98,15 @@ def deliveries(request: HttpRequest, production: Production) -> HttpResponse:
 @production_view(change="POST")
 def setup(request: HttpRequest, production: Production) -> HttpResponse:
     """The form; a POST queues what it orders."""
-    given = request.POST if request.method == "POST" else request.GET
+    last = LastSetup.objects.filter(production=production, created_by=request.user.pk).first()
+    given: QueryDict = request.POST if request.method == "POST" else request.GET
+    if last is not None and "again" in request.GET:
+        given = last.given
     if request.method == "POST":
         try:
             plan = plan_from(production, request.POST)
             made = start(production, request.user, plan)
+            _keep(production, request)
         except UpwellingError as error:
             messages.error(request, str(error))
         else:
@@ -110,10 +117,19 @@ def setup(request: HttpRequest, production: Production) -> HttpResponse:
             if count == 1:
                 return redirect("delivery", production.slug, made[0].pk)
             return redirect("deliveries", production.slug)
-    return render(request, "deliveries/setup.html", _setup_context(request, production, given))
+    return render(request, "deliveries/setup.html", {"last": last, **_setup_context(production, given)})
 
 
-def _setup_context(request: HttpRequest, production: Production, given: Any) -> dict[str, Any]:
+def _keep(production: Production, request: HttpRequest) -> None:
+    """What a person ordered, to be offered again."""
+    sent = request.POST.copy()
+    sent.pop("csrfmiddlewaretoken", None)
+    LastSetup.objects.update_or_create(
+        production=production, created_by=cast(Any, request.user), defaults={"sent": sent.urlencode()}
+    )
+
+
+def _setup_context(production: Production, given: Any) -> dict[str, Any]:
     cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     own = [one for one in production.own_forms.all() if _readable(one)]
     raws = list(production.shots.filter(raw_profile__isnull=False).only("metadata", "raw_profile")[:200])
@@ -124,10 +140,10 @@ def _setup_context(request: HttpRequest, production: Production, given: Any) -> 
         "given": given,
         "cut": cut,
         "cuts": production.cuts.all()[:60],
-        "shots": choices(production.shots.all()),
-        "chosen": whole_list(given.getlist("shot")),
+        "choosing": to_choose(production.shots.all(), numbers_in_turn(given.getlist("shot")), spans_of(given)),
         "own": own,
         "built_in": PRESETS,
+        "overrides": json.dumps({name: given[name] for name in CHANGED if name in given}),
         "facts": json.dumps(
             {
                 name: {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from django.db.models import Case, CharField, F, Q, QuerySet, Value, When
@@ -13,6 +13,8 @@ from upwelling.web.productions.models import Production
 
 IN_ORDER = (F("camera__name").asc(nulls_last=True), "name", "pk")
 """Cameras by name, shots without one last, each camera's by name."""
+MOST_TO_CHOOSE = 5000
+"""Shots that are offered where several are chosen."""
 MOST_CHOICES = 300
 """Shots that a menu offers at most; those around the one in hand."""
 
@@ -77,6 +79,20 @@ def choices(shots: QuerySet[Any], number: int = 0) -> list[dict[str, Any]]:
     shown = around(numbers, number, MOST_CHOICES)
     names = dict(Shot.objects.filter(pk__in=shown).values_list("pk", "name"))
     return [{"pk": pk, "name": names[pk]} for pk in shown if pk in names]
+
+
+def to_choose(
+    shots: QuerySet[Any], chosen: Iterable[int] = (), spans: Mapping[str, Sequence[str]] | None = None
+) -> dict[str, Any]:
+    """Shots for choosing several of them: number, name and what they are of, by name; ``chosen`` in their order, and
+    the frames that each begins and ends at, as they were typed.
+    """
+    rows = shots.order_by("name", "pk").values_list("pk", "name", "camera__name", "group__name")[:MOST_TO_CHOOSE]
+    listed = [
+        {"pk": pk, "name": name, "of": camera or "", "text": f"{name} {camera or ''} {group or ''}".lower()}
+        for pk, name, camera, group in rows
+    ]
+    return {"rows": listed, "chosen": list(chosen), "spans": dict(spans or {})}
 
 
 def own_looks(production: Production) -> dict[int, int]:

@@ -39,7 +39,8 @@ from upwelling.core.steps.track import Track
 from upwelling.core.tables.files import write_lut
 from upwelling.core.warm import warm
 from upwelling.web.bakes.orders import order_for
-from upwelling.web.bakes.services import perform_bake, start_bake, start_package
+from upwelling.web.bakes.packages import start_package
+from upwelling.web.bakes.services import perform_bake, start_bake
 from upwelling.web.bench.following import FollowWish, found
 from upwelling.web.care.kilnlight_later import bring_in_the_last_day
 from upwelling.web.care.kilnlight_review import say_things, show_the_cut

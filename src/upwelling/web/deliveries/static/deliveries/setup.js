@@ -1,15 +1,15 @@
 // Setting a delivery up: a preset fills the form, and every change asks the server what would be made.
+import { planning } from "../js/planning.js";
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("delivery", () => ({
+    ...planning(),
     facts: {},
     form: {},
     kind: {},
     fromCut: false,
     shotPattern: "",
     eventPattern: "",
-    cannotStart: true,
-    asked: 0,
-    timer: 0,
     get fromShots() {
       return !this.fromCut;
     },
@@ -43,6 +43,7 @@ document.addEventListener("alpine:init", () => {
       this.eventPattern = this.$root.dataset.eventPattern;
       this.pickSource();
       this.pickPreset();
+      Object.assign(this.form, JSON.parse(this.$root.dataset.given));
       this.$nextTick(() => this.ask());
     },
     pickSource() {
@@ -52,32 +53,6 @@ document.addEventListener("alpine:init", () => {
       const facts = this.facts[this.$root.elements.preset.value];
       this.kind = facts;
       this.form = { ...facts, encoding: facts.encoding || "ACEScct/AP1" };
-    },
-    addField(event) {
-      const field = this.$refs.pattern;
-      if (!field.value) field.value = this.pattern;
-      field.value += "{" + event.currentTarget.dataset.field + "}";
-      field.focus();
-      this.later();
-    },
-    later() {
-      this.cannotStart = true;
-      clearTimeout(this.timer);
-      this.timer = setTimeout(() => this.ask(), 250);
-    },
-    async ask() {
-      const number = ++this.asked;
-      try {
-        const body = new FormData(this.$root);
-        const response = await fetch(this.$root.dataset.plan, { method: "POST", body });
-        const text = await response.text();
-        if (number !== this.asked) return;
-        if (!response.ok) throw new Error("The server could not answer. Try again.");
-        this.$refs.plan.innerHTML = text;
-        this.cannotStart = this.$refs.plan.querySelector("[data-problem]") !== null;
-      } catch (error) {
-        if (number === this.asked) this.$refs.plan.textContent = "▲ " + error.message;
-      }
     },
   }));
 });
