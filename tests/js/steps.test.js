@@ -91,6 +91,11 @@ test("reset: what it is called and where it stands stays", () => {
   model.reset(model.find("a"));
   assert.deepEqual(settings.steps[0], step("a", { name: "Key", note: "n", group: "g" }));
 });
+test("reset: a table keeps its table", () => {
+  const [model, settings] = made([{ ...step("t", { strength: 0.2 }), kind: "lut", lut: { table: 1 } }]);
+  model.reset(model.find("t"));
+  assert.deepEqual([settings.steps[0].lut, settings.steps[0].strength], [{ table: 1 }, 1]);
+});
 test("pasted: with what came since, in the group of the one in hand; what is no step is not", () => {
   const [model, settings] = made(row("a/g b/g"), ["g"]);
   const old = { kind: "white_balance", kelvin: 5000, limit: { hue: 40 } };

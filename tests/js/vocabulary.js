@@ -7,7 +7,7 @@ export const MATTE = { selections: [], blur: 0 };
 export const VOCABULARY = {
   own,
   matte: MATTE,
-  kinds: Object.fromEntries([kind("exposure", { stops: 0 }), kind("white_balance", { kelvin: 6500 }), kind("highlights", { clip: 1 })]),
+  kinds: Object.fromEntries([kind("exposure", { stops: 0 }), kind("white_balance", { kelvin: 6500 }), kind("highlights", { clip: 1 }), kind("lut", {})]),
   selections: { colour_range: { title: "Colour range", rest: { kind: "colour_range", id: "", join: "and", hue: 0, link: "" } } },
 };
 export const step = (id, more = {}) => ({ ...structuredClone(VOCABULARY.kinds.exposure.rest), id, ...more });

@@ -10,9 +10,7 @@ from tests.web.pages import read
 from tests.web.test_looks import P, shots, table, warm
 from upwelling.core.errors import RecipeError
 from upwelling.core.lut import Lut1D, Lut3D, lattice
-from upwelling.core.lut.carried import CarriedLut
 from upwelling.core.lut.formats.cube import format_cube
-from upwelling.core.operations.declared_lut import DeclaredLut
 from upwelling.core.path import Path
 from upwelling.core.path.look_recipe import LookRecipe
 from upwelling.core.steps import Ladder, LutStep
@@ -21,7 +19,6 @@ from upwelling.web.footage.look_models import Look
 from upwelling.web.footage.look_services import give_to_all
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_of
-from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.luts.models import ImportedLut
 from upwelling.web.luts.services import bring_in_lut, declare, use_as_rendering
 from upwelling.web.productions.models import Production
@@ -66,15 +63,22 @@ def test_a_table_is_brought_in_declared_and_becomes_a_look(shots, as_, productio
     assert path_of(Shot.objects.get(pk=shots[0].pk)).fingerprint == path_of(fresh).fingerprint
 
 
-def test_legal_codes_that_are_declared_full_are_said(shot, as_, production):
+def test_legal_codes_are_declared_full_only_by_who_says_so(shot, as_, production):
     grid = np.stack(np.meshgrid(*[np.linspace(64, 940, 9) / 1023] * 3, indexing="ij"), axis=-1)
     bring(as_("tess"), "legal.cube", format_cube(Lut3D(grid.astype(np.float32))).encode())
     place = f"/p/kilnlight/luts/{ImportedLut.objects.get().pk}/"
     spaces = {"expects": "S-Log3/S-Gamut3.Cine", "gives": "BT.709 BT.1886"}
-    for declared, warned in (("full", True), ("legal", False)):
-        page = as_("tess").post(place + "declare/", {**spaces, "gives_range": declared}, follow=True).content.decode()
-        assert ("runs from 64 to 940 of 10-bit codes, which are legal" in page) is warned
-    assert "scene light, nothing rendered yet" in page
+    assert "declared as full, it is full all the same" in read(as_("tess").get(place))
+    for more, said in (
+        ({"gives_range": "full"}, ""),
+        ({"gives_range": "legal"}, "legal"),
+        ({"gives_range": "full", "full_all_the_same": "on"}, "full"),
+    ):
+        answer = as_("tess").post(place + "declare/", {**spaces, **more}, follow=True)
+        assert ("runs from 64 to 940 of 10-bit codes, which are legal" in answer.content.decode()) is not said
+        assert ImportedLut.objects.get().is_declared is bool(said)
+        assert not said or ImportedLut.objects.get().gives_range == said
+    assert "scene light, nothing rendered yet" in answer.content.decode()
 
 
 @pytest.mark.parametrize(
@@ -265,14 +269,6 @@ def test_a_makers_table_as_input(shots, as_, production):
             ).status_code
             == 422
         )
-
-
-def test_a_lut_step_stays_out_of_trims(shot, production, people):
-    step = LutStep(
-        id="lut", lut=DeclaredLut(table=CarriedLut.of(table(), "x"), expects="ACEScct/AP1", gives="ACEScct/AP1")
-    )
-    with pytest.raises(ValueError, match="belongs in a Look"):
-        ShotSettings(steps=(step,))
 
 
 def test_look_recipes_say_where_they_are_wrong():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Any
+from typing import Any, cast
 
 from django.urls import reverse
 
@@ -18,7 +18,7 @@ from upwelling.core.raw.development import PRESETS
 from upwelling.core.rendering import FITS, TONE_MAPS, LutRendering
 from upwelling.core.scopes import SCOPES
 from upwelling.core.solving import AIMS, LEVELS
-from upwelling.core.steps import SELECTIONS, STEPS, Matte
+from upwelling.core.steps import SELECTIONS, STEPS, LutStep, Matte
 from upwelling.core.steps.base import MIXES, OWN
 from upwelling.core.steps.selections import MOST_SELECTIONS
 from upwelling.core.viewing import NAMES
@@ -197,6 +197,7 @@ class Opened:
         return {
             "urls": {name: reverse(name, args=place) for name in ADDRESSES}
             | {"change": reverse("change", args=place[:1])}
+            | {"tables": f"/p/{self.production.slug}/tables/?shot={self.shot.pk}"}
             | {"together": reverse("showing-together", args=[self.production.slug, 0])},
             "pk": self.shot.pk,
             "walk": self._walk(),
@@ -297,13 +298,20 @@ def step_kinds() -> dict[str, dict[str, Any]]:
             "curves": [curve for row in controls(step, "") if row["kind"] == "curves" for curve in row["curves"]],
         }
         for step in STEPS
-    }
+    } | {"lut": _table_kind()}
+
+
+def _table_kind() -> dict[str, Any]:
+    """A table in a trim: added from the shelf, as it is nothing without its file."""
+    rest = LutStep.model_construct(lut=cast(Any, None)).model_dump(mode="json", exclude={"lut"})
+    return {"title": LutStep.title, "keyed": [], "rest": rest, "first_move": {}, "lights": LutStep.lights, "curves": []}
 
 
 def editors() -> dict[str, Any]:
     """What can be set, with the rows of its controls."""
     return {
         "steps": [{**_words(step), "space": step.space, "source": step.source} for step in STEPS],
+        "table": {"explanation": LutStep.explanation},
         "selections": [_words(kind) for kind in SELECTIONS],
         "matte_rows": controls(Matte, "limit"),
         "mixes": MIXES.items(),

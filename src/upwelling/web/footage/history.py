@@ -16,6 +16,7 @@ from upwelling.web.footage.merging import merged
 from upwelling.web.footage.models import Mark, SharedChange, Shot, ShotState
 from upwelling.web.footage.paths import path_of
 from upwelling.web.footage.shot_settings import ShotSettings, Way
+from upwelling.web.luts.kept_tables import put_apart
 from upwelling.web.productions.models import Production
 
 BATCH = 100
@@ -76,6 +77,7 @@ def apply_or_keep(
 
 def next_state(fresh: Shot, user: Any, settings: ShotSettings, label: str, shared: SharedChange | None = None) -> Shot:
     """Puts a state after the present one, cutting what lay there; the shot must be locked or fresh."""
+    settings = settings.model_copy(update={"steps": put_apart(settings.steps)})
     path_of(fresh, settings)
     if not fresh.states.exists():
         ShotState.objects.create(

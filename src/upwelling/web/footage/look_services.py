@@ -18,6 +18,7 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.footage.listing import numbers_with
 from upwelling.web.footage.look_models import Look, LookGiven, LookVersion, ShotGroup, forget_looks
 from upwelling.web.footage.models import Shot
+from upwelling.web.luts.kept_tables import whole
 from upwelling.web.productions.models import Production
 
 
@@ -46,7 +47,7 @@ def checked_steps(production: Production, steps: Sequence[AnyStep]) -> tuple[Any
 @transaction.atomic
 def create_look(production: Production, user: Any, name: str, steps: Sequence[AnyStep], note: str = "") -> Look:
     """A new Look with its first version."""
-    listed = checked_steps(production, steps)
+    listed = checked_steps(production, whole(tuple(steps)))
     look = Look.objects.create(
         production=production, name=checked_name(production, name, "Look", production.looks), created_by=user
     )
@@ -73,7 +74,7 @@ def same_steps(one: Sequence[AnyStep], two: Sequence[AnyStep]) -> bool:
 @transaction.atomic
 def new_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str = "") -> LookVersion:
     """The Look's steps from now on; every shot it is given to follows. Raises Refused when nothing differs."""
-    listed = checked_steps(look.production, steps)
+    listed = checked_steps(look.production, whole(tuple(steps)))
     if same_steps(look.newest.step_list, listed):
         raise Refused(f"These are the steps {look.name} has already.")
     return _add_version(look, user, listed, note)

@@ -19,6 +19,7 @@ from upwelling.web.footage.layer_models import SHARED, SharedKind, layers_of
 from upwelling.web.footage.look_models import looks_of
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.shot_settings import ShotSettings
+from upwelling.web.luts.kept_tables import whole
 
 
 def path_of(shot: Shot, chosen: ShotSettings | None = None, output: str = "", *, checked: bool = True) -> Path:
@@ -78,7 +79,7 @@ def _layers(shot: Shot, own: ShotSettings, target: Output, on: bool) -> tuple[La
         strength = second.strength if use.strength is None else use.strength
         shared.append(replace(second, strength=strength).stage(use.on, "group_look"))
     return (
-        Layer(steps=own.steps, groups=own.groups, on=on and own.trim_on),
+        Layer(steps=whole(own.steps), groups=own.groups, on=on and own.trim_on),
         looks.in_force(shot, own).stage(on and own.look_on),
         *(layer.model_copy(update={"on": on and layer.on}) for layer in shared),
     )

@@ -13,7 +13,7 @@ from upwelling.core.frozen import Frozen
 from upwelling.core.parameters import refusal
 from upwelling.core.raw import Development
 from upwelling.core.rendering import AnyRendering, DisplayLook
-from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, LutStep, SlopeOffsetPower, Step, WhiteBalance
+from upwelling.core.steps import AnyStep, Contrast, Exposure, Ladder, SlopeOffsetPower, Step, WhiteBalance
 from upwelling.core.steps.group import MOST_GROUPS, StepGroup, check_groups
 from upwelling.web.footage.layer_content import MOST_STEPS, LayerUse
 
@@ -81,8 +81,6 @@ class ShotSettings(Frozen):
         ids = [step.id for step in self.steps]
         if "" in ids or len(set(ids)) < len(ids):
             raise ValueError("Each step of a trim needs an id of its own")
-        if any(isinstance(step, LutStep) for step in self.steps):
-            raise ValueError("A LUT step belongs in a Look, not in a trim")
         check_groups(self.steps, self.groups)
         linked: dict[str, Any] = {}
         for step in self.steps:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from upwelling.web.looks import layer_views, sheet_views, views
+from upwelling.web.looks import layer_views, sheet_views, shelf_views, views
 
 LOOKS = "p/<slug:slug>/looks/"
 urlpatterns = [
@@ -8,6 +8,10 @@ urlpatterns = [
     path("p/<slug:slug>/layers/", layer_views.layers, name="layers"),
     path("p/<slug:slug>/layers/<int:pk>/", layer_views.layer, name="layer"),
     path("p/<slug:slug>/layers/<int:pk>/manage/", layer_views.manage_layer, name="manage-layer"),
+    path("p/<slug:slug>/tables/", shelf_views.shelf, name="table-shelf"),
+    path("p/<slug:slug>/tables/declare/", shelf_views.declare_many, name="declare-tables"),
+    path("p/<slug:slug>/tables/<int:pk>/picture/", shelf_views.table_picture, name="table-picture"),
+    path("p/<slug:slug>/tables/<int:pk>/on-shot/", shelf_views.on_shot, name="table-on-shot"),
     path(LOOKS + "new/", views.create, name="new-look"),
     path(LOOKS + "give/", views.give_all, name="give-look"),
     path(LOOKS + "sheet/", sheet_views.sheet, name="look-sheet"),

@@ -24,6 +24,8 @@ from upwelling.web.jobs.models import Job
 from upwelling.web.productions.models import Production
 
 RANGES = [("full", "full range"), ("legal", "legal range")]
+NEAR = 12.0
+"""Mean codes of 10 bit up to which a table is offered as the built-in conversion nearest to it."""
 INTERPOLATIONS = [("tetrahedral", "tetrahedral"), ("trilinear", "trilinear")]
 
 
@@ -44,6 +46,8 @@ class ImportedLut(Authored):
     evidence_json = models.JSONField(default=dict)
     recovered = models.JSONField(null=True, blank=True)
     """Of one recovered from two pictures: what is said of it, and which nodes were seen; see ``recoveries``."""
+    tags = models.CharField(max_length=200, blank=True)
+    used = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ("name", "pk")
@@ -64,6 +68,38 @@ class ImportedLut(Authored):
     @property
     def is_declared(self) -> bool:
         return bool(self.expects and self.gives)
+
+    @property
+    def tag_list(self) -> list[str]:
+        return self.tags.split()
+
+    @property
+    def seems_legal(self) -> bool:
+        """Whether what it gives for grey runs from 64 to 940, as it was looked at when it was brought in."""
+        return any("64 to 940" in text for text in self.evidence_json.get("sentences", ()))
+
+    @property
+    def guess(self) -> dict[str, str] | None:
+        """The spaces of the built-in conversion that it is near to; offered, never taken unasked. None where it is near
+        to none.
+        """
+        near = next(iter(self.evidence_json.get("nearest", ())), None)
+        if near is None or not near["expects"] or near["mean_codes"] > NEAR:
+            return None
+        code_range = "legal" if near["codes_legal"] else "full"
+        gives = near["gives"].split(" by ")[0]
+        return {"expects": near["expects"], "gives": gives, "expects_range": code_range, "gives_range": code_range}
+
+    @property
+    def use(self) -> str:
+        """What it can be used for as it is declared: “step” of a trim or Look, “rendering”, “over” the rendering; empty
+        while it is undeclared.
+        """
+        if not self.is_declared:
+            return ""
+        if self.between_displays:
+            return "over"
+        return "rendering" if self.gives in OUTPUTS else "step"
 
     @property
     def between_displays(self) -> bool:
@@ -107,6 +143,16 @@ class ImportedLut(Authored):
             "gives_range": self.gives_range,
             "interpolation": self.interpolation,
         }
+
+
+class KeptTable(models.Model):
+    """A table that trims name by its digest: a CarriedLut as it travels. See ``kept_tables``."""
+
+    digest = models.CharField(max_length=64, primary_key=True)
+    carried = models.JSONField()
+
+    def __str__(self) -> str:
+        return self.digest
 
 
 class Recovery(Authored):

@@ -10,6 +10,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 
 from upwelling.core.apart import ReadingFailed, check_survivable
 from upwelling.core.encodings import encoding
@@ -19,7 +20,7 @@ from upwelling.core.files import whole_file
 from upwelling.core.lut import Lut1D, ProcessList
 from upwelling.core.outputs import OUTPUTS, output
 from upwelling.core.rendering import DisplayLook, LutRendering
-from upwelling.core.tables.evidence import evidence
+from upwelling.core.tables.evidence import evidence, gives_legal
 from upwelling.core.tables.facts import kind_of
 from upwelling.core.tables.files import ENDINGS, read_lut
 from upwelling.web.common.requests import Refused
@@ -74,16 +75,30 @@ def bring_in_lut(production: Production, user: Any, original_name: str, place: F
 
 
 def declare(
-    row: ImportedLut, *, expects: str, expects_range: str, gives: str, gives_range: str, interpolation: str
+    row: ImportedLut,
+    *,
+    expects: str,
+    expects_range: str,
+    gives: str,
+    gives_range: str,
+    interpolation: str,
+    full_all_the_same: bool = False,
 ) -> ImportedLut:
     """Says what code a table expects and what it gives: an encoding, or an output it was made for.
 
-    Raises UnknownName or Refused; a table from a display's code gives a display's of the same kind of range.
+    Raises UnknownName or Refused: one whose output is legal codes is declared as full only by who says that it is
+    ``full_all_the_same``; a table from a display's code gives a display's of the same kind of range.
     """
     if {expects_range, gives_range} - {"full", "legal"}:
         raise Refused("The code range is either full or legal.")
     if interpolation not in ("tetrahedral", "trilinear"):
         raise Refused("The interpolation is tetrahedral or trilinear.")
+    if expects and gives and gives_range == "full" and not full_all_the_same and gives_legal(row.lut):
+        raise Refused(
+            f"What {row.name} gives runs from 64 to 940 of 10-bit codes, which are legal codes, and it would be "
+            "declared as full: blacks would be lifted and whites dull. Declare legal, or tick that it is full all the "
+            "same."
+        )
     row.expects = _known_target(expects) if expects else ""
     row.gives = _known_target(gives) if gives else ""
     if row.expects in OUTPUTS and row.gives:
@@ -107,6 +122,19 @@ def _known_target(name: str) -> str:
         return output(name).name
     except UpwellingError:
         return encoding(name).name
+
+
+def tag(row: ImportedLut, text: str) -> ImportedLut:
+    """Its tags, from words with spaces or commas between."""
+    row.tags = " ".join(dict.fromkeys(text.replace(",", " ").lower().split()))[:200]
+    row.save(update_fields=["tags"])
+    return row
+
+
+def mark_used(row: ImportedLut) -> None:
+    """That it was put to use now, for the list of those used lately."""
+    row.used = timezone.now()
+    row.save(update_fields=["used"])
 
 
 def gives_display(row: ImportedLut) -> bool:

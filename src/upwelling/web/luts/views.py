@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.outputs import OUTPUTS
-from upwelling.core.tables.evidence import gives_legal
 from upwelling.core.tables.facts import compare_luts, measure
 from upwelling.web.common.downloads import saved_file
 from upwelling.web.common.requests import Refused, typed_number
@@ -26,6 +27,7 @@ from upwelling.web.luts.services import (
     laid_over,
     lay_over,
     remove_lut,
+    tag,
     take_off,
     use_as_input,
     use_as_rendering,
@@ -39,6 +41,8 @@ from upwelling.web.productions.models import Production
 def bring_in(request: HttpRequest, production: Production) -> HttpResponse:
     """Takes table files in; each bad one is said, the good ones stay."""
     files = request.FILES.getlist("file")
+    if request.headers.get("Accept") == "application/json":
+        return _one_of_many(request, production)
     if not files:
         raise Refused("Choose a table file: .cube, .clf, or a Hald image (.png).")
     made: list[ImportedLut] = []
@@ -58,6 +62,17 @@ def bring_in(request: HttpRequest, production: Production) -> HttpResponse:
     for problem in problems:
         messages.error(request, str(problem))
     return redirect("lut", production.slug, made[0].pk) if len(files) == 1 else redirect("looks", production.slug)
+
+
+def _one_of_many(request: HttpRequest, production: Production) -> JsonResponse:
+    """One table of a folder, answered for the page that sends them one after the other."""
+    (uploaded,) = request.FILES.getlist("file")[:1] or (None,)
+    if uploaded is None:
+        raise Refused("Choose a folder with tables.")
+    with on_disk(uploaded) as place:
+        row = bring_in_lut(production, request.user, uploaded.name or "table.cube", place)
+    tag(row, request.POST.get("tags", ""))
+    return JsonResponse({"name": row.name})
 
 
 @require_POST
@@ -126,25 +141,7 @@ def inspector(request: HttpRequest, production: Production, row: ImportedLut) ->
 @lut_view(change=True)
 def declare_spaces(request: HttpRequest, production: Production, row: ImportedLut) -> HttpResponse:
     """Saves what a table expects and gives."""
-    declare(
-        row,
-        **{
-            name: request.POST.get(name, default)
-            for name, default in (
-                ("expects", ""),
-                ("expects_range", "full"),
-                ("gives", ""),
-                ("gives_range", "full"),
-                ("interpolation", "tetrahedral"),
-            )
-        },
-    )
-    if row.is_declared and row.gives_range == "full" and gives_legal(row.lut):
-        messages.warning(
-            request,
-            f"What {row.name} gives runs from 64 to 940 of 10-bit codes, which are legal codes, and it is declared as "
-            "full: blacks would be lifted and whites dull. Declare legal unless you know better.",
-        )
+    declare(row, **spaces_from(request.POST))
     messages.success(
         request,
         f"{row.name}: {row.expects} in, {row.gives} out."
@@ -185,6 +182,18 @@ def use(request: HttpRequest, production: Production, row: ImportedLut) -> HttpR
         messages.success(request, f"{row.name} is taken off; renderings show as they are.")
         return redirect("lut", production.slug, row.pk)
     raise Refused("A table is used as a rendering, as a Look of the display or as an input.")
+
+
+def spaces_from(given: Any) -> dict[str, Any]:
+    """What a form says of a table's spaces."""
+    return {
+        "expects": given.get("expects", ""),
+        "expects_range": given.get("expects_range", "full"),
+        "gives": given.get("gives", ""),
+        "gives_range": given.get("gives_range", "full"),
+        "interpolation": given.get("interpolation", "tetrahedral"),
+        "full_all_the_same": given.get("full_all_the_same") == "on",
+    }
 
 
 def _share(text: str | None) -> float:

@@ -128,6 +128,13 @@ export const steps = {
     event.preventDefault();
     this.walkSteps(way);
   },
+  // Which table a LUT step runs, and between which codes.
+  get tableSaid() {
+    const lut = this.current?.lut;
+    if (!lut) return "";
+    const range = (name) => (name === "legal" ? ", legal codes" : "");
+    return `${lut.table.name}: ${lut.expects}${range(lut.expects_range)} → ${lut.gives}${range(lut.gives_range)}`;
+  },
   // The list changed: what is in hand is made anew and the state saved.
   changed(label, id) {
     if (id !== this.step) this.solved = "";

@@ -69,9 +69,9 @@ export class Steps {
   }
   // A step as its kind rests; what it is called and where it stands stays.
   reset(step) {
-    const { id, name, note, output, group } = step;
+    const { id, name, note, output, group, lut } = step;
     const rest = copyOf(this.vocabulary.kinds[step.kind].rest);
-    this.list.splice(this.indexOf(id), 1, { ...rest, id, name, note, output, group });
+    this.list.splice(this.indexOf(id), 1, { ...rest, id, name, note, output, group, ...(lut && { lut }) });
   }
   insertAfter(before, step) {
     this.named(step);
