@@ -52,6 +52,7 @@ def add_commands(commands: Any) -> None:
     add("--out-range", choices=["full", "legal"], help="code range of the file (default: the preset's)")
     add("--quality", type=int, metavar="CRF", help="constant quality of H.264 and H.265, 1 to 51")
     add("--bitrate", type=float, metavar="MBIT", help="megabits a second of H.264 and H.265, in two passes")
+    add("--bits", type=int, choices=[8, 10, 12, 16], help="refuse what is given fewer bits than this")
     add("--dither", choices=["blue noise", "diffused", "none"], help="default: blue noise where 8 bit are written")
     add("--no-sound", action="store_true", help="leave sound out")
     add(
@@ -146,6 +147,8 @@ def _form(options: argparse.Namespace, ending: str, path: Path) -> Form:
             body["width"], body["height"] = _size(said)
     if options.out_range:
         body["range"] = options.out_range
+    if options.bits:
+        body["least_bits"] = options.bits
     if options.dither:
         body["dither"] = options.dither
     if (options.quality is not None or options.bitrate is not None) and (form.movie is None or form.movie.intra):

@@ -14,7 +14,10 @@ _BITS_A_PIXEL = {
     "h265-10": 0.35,
     "h265-8": 0.3,
     "h265-12": 1.5,
+    "cineform-12": 9.0,
     "ffv1-10": 15.0,
+    "ffv1-rgb-12": 24.0,
+    "ffv1-rgb-16": 40.0,
     "ffv1-8": 8.0,
 }
 """Of each frame; measured on the demonstration's footage and rounded up, common practice, no source."""

@@ -47,6 +47,8 @@ class Form(Frozen):
     dither: Dither | Literal["as needed"] = "as needed"
     quality: int = Field(0, ge=0, le=51)
     bits_per_second: int = Field(0, ge=0, le=2_000_000_000)
+    least_bits: Literal[0, 8, 10, 12, 16] = 0
+    """Bits that the encoder must be given at the least; a form that gives it fewer is refused."""
     hdr10: bool = False
     transfer: str = Field("", max_length=20)
     """The transfer curve that the output must have, where the form is for one alone."""
@@ -60,6 +62,15 @@ class Form(Frozen):
         if self.codec and CODECS[self.codec].only_legal and self.range == "full":
             raise ValueError(
                 f"{CODECS[self.codec].title} is read as legal range everywhere; full range would come out wrong."
+            )
+        if self.codec and CODECS[self.codec].rgb and self.range == "legal":
+            raise ValueError(
+                f"{CODECS[self.codec].title} is read as full range everywhere; legal would come out wrong."
+            )
+        if self.least_bits > self.code_bits:
+            raise ValueError(
+                f"{self.title} is given {self.code_bits} bits, and {self.least_bits} are ordered, however many a "
+                "decoder makes of them. VC-5 RGB, FFV1 RGB, H.265 4:4:4 12-bit and 16-bit stills carry more."
             )
         if self.sizing != "source" and not (self.width and self.height):
             raise ValueError("Say width and height, or keep the source's size.")

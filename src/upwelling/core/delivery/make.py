@@ -227,7 +227,10 @@ def remarks_on(order: Order) -> list[str]:
     if form.code_bits == 8 and order.pieces[0].path.target.is_hdr and form.boundary == "display":
         found.append("HDR in 8 bit shows steps; 10 bit is usual.")
     if form.codec == "prores-4444":
-        found.append("The encoder is given 10 bits, and decoders make 12 of them. 12 true bits go out as H.265, 4:4:4.")
+        found.append(
+            "The encoder is given 10 bits, and decoders make 12 of them. 12 true bits go out as VC-5 RGB, FFV1 RGB or "
+            "H.265 4:4:4."
+        )
     if form.movie is not None and (heard := sound_for(order)[1]):
         found.append(heard)
     if form.boundary != "display" and not form.is_float and form.encoding.startswith("linear/"):

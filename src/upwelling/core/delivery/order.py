@@ -211,7 +211,7 @@ class Order(Frozen):
     def fingerprint(self) -> str:
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
         # What came later and is at rest counts as it did before it was there.
-        later: dict[str, Any] = {} if self.sound_kbps else {"sound_kbps": True}
+        later: dict[str, Any] = {"form": {"least_bits"}} | ({} if self.sound_kbps else {"sound_kbps": True})
         at_rest = {
             name for name in ("even", "turned", "fields") if not any(getattr(piece, name) for piece in self.pieces)
         }

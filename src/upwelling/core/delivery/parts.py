@@ -91,7 +91,9 @@ def _movie(order: Order, part: Part, folder: FilePath, report: PartReport, told:
         passes = [{}] if not settings.bits_per_second else [{"pass": "1"}, {"pass": "2"}]
         for number, own in enumerate(passes):
             own = {**own, "stats": str(log)} if own else own
-            with MovieWriter(temporary, "mov", replace(settings, parameters={**settings.parameters, **own})) as writer:
+            with MovieWriter(
+                temporary, settings.codec.part_kind, replace(settings, parameters={**settings.parameters, **own})
+            ) as writer:
                 last = number == len(passes) - 1
                 _through(order, part, report if last else PartReport(part.index), writer.add, told if last else None)
         temporary.replace(place)

@@ -38,7 +38,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
         ("rate", _fraction(order.exact_rate), _fraction(found.rate)),
         ("frame times", "as the rate has them", _times_said(order, target)),
         ("codec", _codec(order), found.codec),
-        ("depth", _depth_said(order, _depth(order)), _depth_said(order, found.depth)),
+        ("bits", _bits_said(order, _depth(order)), _bits_said(order, found.depth)),
     ]
     if order.form.ending == ".mov" and order.form.codec in _MEMBERS:
         rows.append(("codec's member", _MEMBERS[order.form.codec], found.codec_tag))
@@ -47,7 +47,7 @@ def checks_of(order: Order, target: FilePath, files: Sequence[FilePath], level: 
             ("primaries", tags.primaries or "not said", found.tags.primaries or "not said"),
             ("transfer", tags.transfer or "not said", found.tags.transfer or "not said"),
             ("matrix", tags.matrix, found.tags.matrix or "not said"),
-            ("range", tags.range, found.tags.range or "not said"),
+            ("range", tags.range, found.tags.range or _unsaid_range(order)),
         ]
     if order.label is not None:
         read = Timecode.read(found.timecode, float(order.exact_rate))
@@ -87,21 +87,31 @@ def _hdr(order: Order, level: LightLevel | None, found: ReadBack) -> list[Row]:
     return rows
 
 
+def _unsaid_range(order: Order) -> str:
+    """A QuickTime file has no word for the range of R'G'B', which is full wherever it is read."""
+    assert order.form.movie is not None
+    return "full" if order.form.movie.rgb and order.form.ending == ".mov" else "not said"
+
+
 def _depth(order: Order) -> int:
     """Bits of the decoded planes: ffmpeg decodes a ProRes 4444 that calls itself so at 12, whatever it was given."""
-    assert order.form.movie is not None
-    return 12 if order.form.codec == "prores-4444" and order.form.ending == ".mov" else order.form.movie.depth
+    movie = order.form.movie
+    assert movie is not None
+    return movie.decoded_depth if movie.decoded_depth and order.form.ending == ".mov" else movie.depth
 
 
-def _depth_said(order: Order, decoded: int) -> str:
-    """A depth in words: what the encoder was given is not what a decoder makes of it."""
-    assert order.form.movie is not None
-    given = order.form.movie.depth
-    return str(given) if given == decoded else f"encoded from {given} bits, decodes at {decoded}"
+def _bits_said(order: Order, decoded: int) -> str:
+    """How many bits the encoder was given, how many the stream says it codes, and how many a decoder gives. ffmpeg lays
+    planes out as deep as a stream says; ProRes streams do not say (SMPTE RDD 36, from memory), and 4444 is decoded at 12.
+    """
+    movie = order.form.movie
+    assert movie is not None
+    coded = "no depth in the stream" if movie.encoder.startswith("prores") else f"{decoded} coded"
+    return f"{movie.depth} given, {coded}, {decoded} decoded"
 
 
 def _codec(order: Order) -> str:
-    return {"prores-422": "prores", "prores-4444": "prores", "dnxhr-hqx": "dnxhd"}.get(
+    return {"prores-422": "prores", "prores-4444": "prores", "dnxhr-hqx": "dnxhd", "cineform-12": "cfhd"}.get(
         order.form.codec, order.form.codec.split("-")[0].replace("h265", "hevc")
     )
 

@@ -39,7 +39,7 @@ def tags_of(path: Path, form: Form) -> Said:
         transfer = ""
     if not known and form.movie:
         remarks.append(f"ITU-T H.273 has no number for {primaries.name} primaries: the file does not say them.")
-    matrix = "BT.2020" if known == "BT.2020" else "BT.709"
+    matrix = "RGB" if form.movie and form.movie.rgb else "BT.2020" if known == "BT.2020" else "BT.709"
     return Said(ColourTags(known, transfer, matrix, form.range), name, tuple(remarks))
 
 

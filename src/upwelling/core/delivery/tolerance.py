@@ -59,8 +59,9 @@ class Tolerance:
 
 
 _USUAL = 18
+_LOSSLESS = ("ffv1-rgb-12", "ffv1-rgb-16")
 _FINE, _COARSE = (
-    ("prores-422", "prores-4444", "dnxhr-hqx", "ffv1-10"),
+    ("prores-422", "prores-4444", "dnxhr-hqx", "ffv1-10", "cineform-12"),
     ("h264-8", "h264-10", "h265-8", "h265-10", "h265-12", "ffv1-8"),
 )
 
@@ -78,6 +79,8 @@ def tolerance_for(form: Form, hdr: bool = False) -> Tolerance:
     """Of a codec, or of stills, where a code may be one off by rounding and floats by their last digit. ``hdr``: the
     difference is ΔE ITP, of which three are about one ΔE 2000.
     """
+    if form.codec in _LOSSLESS:
+        return Tolerance(60.0, None, 1.001 if form.code_bits < 16 else 4.0)
     if form.codec in _FINE:
         return Tolerance(30.0, 1.5 if hdr else 0.5)
     if form.codec in _COARSE:

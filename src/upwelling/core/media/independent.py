@@ -17,7 +17,7 @@ import numpy as np
 from upwelling.core.arrays import Float64
 from upwelling.core.errors import UnreadableFile
 
-UNSAID = 2
+UNSAID, IDENTITY = 2, 0
 _WEIGHTS = {1: (0.2126, 0.0722), 9: (0.2627, 0.0593), 6: (0.299, 0.114), 5: (0.299, 0.114)}
 
 
@@ -39,7 +39,7 @@ def frames_of(path: FilePath, numbers: Sequence[int], rate: float) -> Iterator[t
 
 
 def signal_of(path: FilePath, frame: Any) -> Float64:
-    """Full-range signal of a planar Y'CbCr frame by its own tags."""
+    """Full-range signal of a planar Y'CbCr or G'B'R' frame by its own tags."""
     layout = frame.format
     bits = layout.components[0].bits
     kind = np.uint8 if bits == 8 else np.dtype("<u2")
@@ -50,6 +50,12 @@ def signal_of(path: FilePath, frame: Any) -> Float64:
     matrix = int(frame.colorspace)
     if matrix == UNSAID:
         matrix = 1  # compared as a player would show it; that it names none is a finding of its own
+    if matrix == IDENTITY and layout.is_rgb:
+        # H.273 table 4: the planes are G', B', R', and nothing is to be undone but the range.
+        unit, top = 2.0 ** (bits - 8), 2.0**bits - 1
+        low, span = (16 * unit, 219 * unit) if int(frame.color_range) == 1 else (0.0, top)
+        green, blue, red = ((plane - low) / span for plane in planes)
+        return np.stack([red, green, blue], axis=-1)
     if matrix not in _WEIGHTS:
         raise UnreadableFile(path, f"its stream names matrix {matrix}, which no delivery is written with.")
     luma, blue, red = planes

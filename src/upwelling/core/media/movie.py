@@ -89,6 +89,8 @@ class Movie:
         notes += contradictions(tags)
         ycbcr = not layout.is_rgb and len([c for c in layout.components if not c.is_alpha]) >= 3
         metadata = {str(k): str(v)[:300] for source in (container.metadata, stream.metadata) for k, v in source.items()}
+        # Matroska writes the names of its tags in capitals.
+        metadata |= {key.lower(): text for key, text in metadata.items() if key in ("TIMECODE", "REEL_NAME")}
         # A timecode has a track of its own, of which only this is said of the picture.
         labels = [data.metadata["timecode"] for data in container.streams.data if "timecode" in data.metadata]
         metadata |= {"timecode": labels[0][:300]} if labels else {}

@@ -28,7 +28,8 @@ class Codec:
     """One way to write a movie: ffmpeg's encoder, pixel layout, subsampling and options.
 
     ``parameters`` go to the encoder's own parser, and are what makes a run the same however many cores there are.
-    ``intra``: every frame stands by itself. ``fields``: it can carry two in a frame.
+    ``intra``: every frame stands by itself. ``fields``: it can carry two in a frame. One of ``rgb`` planes is read as
+    full range everywhere. ``decoded_depth``: bits that decoders give where that is not what the encoder is given.
     """
 
     title: str
@@ -40,6 +41,17 @@ class Codec:
     only_legal: bool = False
     parameters: Mapping[str, str] = field(default_factory=dict)
     fields: bool = False
+    decoded_depth: int = 0
+
+    @property
+    def rgb(self) -> bool:
+        """Whether it carries R'G'B' and no chroma."""
+        return self.layout.startswith("gbr")
+
+    @property
+    def part_kind(self) -> str:
+        """The container of parts that are joined later: what holds the codec and keeps times to the frame."""
+        return "matroska" if self.encoder == "ffv1" else "mov"
 
     @property
     def intra(self) -> bool:
@@ -52,9 +64,19 @@ _X264 = {"threads": "4", "mbtree": "0"}
 about 130 processes showed it, none of 60 without it, and none without the look ahead that feeds it.
 """
 _PARAMETERS = {"libx264": "x264-params", "libx265": "x265-params"}
+_FFV1 = {"level": "3", "g": "1", "slices": "4", "slicecrc": "1"}
+"""Version 3 with every frame by itself and a checksum in each slice. Source: RFC 9043."""
 CODECS = {
     "prores-4444": Codec(
-        "ProRes 4444", "prores_ks", "yuv444p10le", 10, (1, 1), {"profile": "4444", "vendor": "apl0"}, True, fields=True
+        "ProRes 4444",
+        "prores_ks",
+        "yuv444p10le",
+        10,
+        (1, 1),
+        {"profile": "4444", "vendor": "apl0"},
+        True,
+        fields=True,
+        decoded_depth=12,
     ),
     "prores-422": Codec("ProRes 422 HQ", "prores", "yuv422p10le", 10, (2, 1), {"profile": "3"}, True, fields=True),
     "h265-10": Codec("H.265 10 bit", "libx265", "yuv420p10le", 10, (2, 2), {"crf": "16"}, parameters=_X265),
@@ -74,6 +96,9 @@ CODECS = {
     ),
     "dnxhr-hqx": Codec("DNxHR HQX", "dnxhd", "yuv422p10le", 10, (2, 1), {"profile": "dnxhr_hqx"}, True),
     "h265-12": Codec("H.265 12 bit 4:4:4", "libx265", "yuv444p12le", 12, (1, 1), {"crf": "12"}, parameters=_X265),
+    "cineform-12": Codec("VC-5 (CineForm) RGB 12 bit", "cfhd", "gbrp12le", 12, (1, 1), {"quality": "film3+"}),
+    "ffv1-rgb-12": Codec("FFV1 RGB 12 bit", "ffv1", "gbrp12le", 12, (1, 1), _FFV1),
+    "ffv1-rgb-16": Codec("FFV1 RGB 16 bit", "ffv1", "gbrp16le", 16, (1, 1), _FFV1),
     "ffv1-10": Codec("FFV1 10 bit 4:4:4", "ffv1", "yuv444p10le", 10, (1, 1), {"level": "3"}),
     "ffv1-8": Codec("FFV1 8 bit 4:2:0", "ffv1", "yuv420p", 8, (2, 2), {"level": "3"}),
 }
@@ -109,6 +134,8 @@ class MovieSettings:
 
     def check(self, path: FilePath) -> None:
         """Raises UnwritableFile for a range the codec cannot carry."""
+        if self.codec.rgb and self.code_range == "legal":
+            raise UnwritableFile(path, f"{self.codec.title} is read as full range everywhere; write it so.")
         if self.codec.only_legal and self.code_range == "full":
             raise UnwritableFile(
                 path, f"{self.codec.title} is read as legal range everywhere; full range would come out wrong."
@@ -156,6 +183,28 @@ class MovieWriter:
         """One more frame of full-range R'G'B' signal (H, W, 3); its ``number`` places the dither."""
         said = self.settings
         codec = said.codec
+        planes = self._planes(rgb, self.count if number is None else number)
+        height, width = planes[0].shape
+        if self._stream is None:
+            self._open(width, height)
+        frame = av.VideoFrame(width, height, codec.layout)
+        for plane, values in zip(frame.planes, planes, strict=False):
+            _fill(plane, values)
+        _tag(frame, said.tags)
+        frame.pts, frame.time_base = self.count, 1 / said.rate
+        with encoder_refusing(self.place):
+            for packet in self._stream.encode(self._marked(frame)):
+                self._container.mux(packet)
+        self.count += 1
+
+    def _planes(self, rgb: Any, number: int) -> tuple[Any, Any, Any]:
+        """A frame's planes as the codec's layout has them."""
+        said = self.settings
+        codec = said.codec
+        if codec.rgb:
+            top = 2**codec.depth - 1
+            codes = np.rint(np.clip(rgb, 0.0, 1.0) * np.float64(top)).astype(np.uint16)
+            return codes[..., 1], codes[..., 2], codes[..., 0]
         planes = from_rgb_signal(
             rgb,
             said.matrix,
@@ -164,21 +213,10 @@ class MovieWriter:
             codec.subsampling,
             said.siting,
             dither=said.dither,
-            frame=self.count if number is None else number,
+            frame=number,
             fields=bool(said.fields),
         )
-        height, width = planes.y.shape
-        if self._stream is None:
-            self._open(width, height)
-        frame = av.VideoFrame(width, height, codec.layout)
-        for plane, values in zip(frame.planes, (planes.y, planes.cb, planes.cr), strict=False):
-            _fill(plane, values)
-        _tag(frame, said.tags)
-        frame.pts, frame.time_base = self.count, 1 / said.rate
-        with encoder_refusing(self.place):
-            for packet in self._stream.encode(self._marked(frame)):
-                self._container.mux(packet)
-        self.count += 1
+        return planes.y, planes.cb, planes.cr
 
     def _open(self, width: int, height: int) -> None:
         said = self.settings

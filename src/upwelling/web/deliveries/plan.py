@@ -129,6 +129,8 @@ def form_from(production: Production, given: Mapping[str, Any]) -> Form:
             body["width"], body["height"] = (whole_or(given.get(side)) for side in ("width", "height"))
     if given.get("range") in ("legal", "full"):
         body["range"] = given["range"]
+    if given.get("least_bits") in ("8", "10", "12", "16"):
+        body["least_bits"] = int(given["least_bits"])
     if given.get("dither") in (*DITHERS, "as needed"):
         body["dither"] = given["dither"]
     if base.movie is not None and not base.movie.intra:
