@@ -418,3 +418,38 @@ def test_what_is_said_of_many_is_one_line_and_the_button_stands_beside(take, as_
     assert setup.index("What will be made") < setup.index(">Deliver<") < setup.index("Choose what to deliver")
     hdr = as_("tess").post(f"{PAGE}plan/", {"preset": "HDR10 H.265", "shot": take.pk}).content.decode()
     assert "Add an output" in hdr
+
+
+def test_a_file_that_came_back_is_held_against_what_was_delivered(
+    take, order, as_, production, tmp_path, django_capture_on_commit_callbacks
+):
+    """By a re-encoded and retimed copy; nothing of the file is kept, and viewers read what was found."""
+    at = f"{PAGE}came-back/"
+    assert "Nothing was delivered yet" in as_("tess").get(at).content.decode()
+    place = tmp_path / "from the editor.mov"
+    place.write_bytes(b"no movie")
+
+    def sent(who="tess", path=place):
+        with django_capture_on_commit_callbacks(execute=True):
+            file = SimpleUploadedFile(path.name, path.read_bytes())
+            return as_(who).post(at, {"file": file}, follow=True).content.decode()
+
+    assert "nothing to hold it against" in sent()
+    order(shot=take.pk)
+    row = production.delivered.get()
+    command = ["ffmpeg", "-v", "error", "-y", "-ss", "0.25", "-i", str(row.place), "-c:v", "prores_ks", "-pix_fmt"]
+    subprocess.run([*command, "yuv422p10le", "-timecode", "10:00:00:06", str(place)], check=True, capture_output=True)
+    page = sent()
+    found = production.returned.latest("pk")
+    assert (found.delivery, found.found["first"]) == (row, 6)
+    page = as_("vera").get(at).content.decode()
+    for words in ("It stems from A012_BT.709_BT.1886.mov, frames 6 to 23", "encoded again", "6 at the head"):
+        assert words in page
+    assert not list((tmp_path / "files" / "returned").rglob("*.mov"))
+    assert "is no movie that deliveries" in sent(
+        path=tmp_path / "x.png" if (tmp_path / "x.png").write_bytes(b"x") else place
+    )
+    place.write_bytes(b"no movie")
+    sent()
+    assert production.returned.first().job.state == "failed"
+    assert sent("vera").count("Not allowed") or as_("vera").post(at).status_code == 403

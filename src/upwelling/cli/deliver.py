@@ -321,6 +321,13 @@ def add_others(commands: Any) -> None:
     verify = commands.add_parser("verify-delivery", help="compare a delivered file with what it was ordered to be")
     verify.add_argument("file", metavar="FILE", help="the movie, or any of the stills")
     verify.add_argument("--report", metavar="FILE.json", help="its proof (default: the one beside it)")
+    verify.add_argument(
+        "--of",
+        nargs="+",
+        metavar="PROOF",
+        help="a movie that came back: say which of these deliveries it stems from, and what was done to it; proofs, or "
+        "folders with them",
+    )
     verify.add_argument("--json", action="store_true")
     verify.set_defaults(run=_verify)
     worker = commands.add_parser("worker", help="render parts of deliveries for a scheduler, until it is stopped")
@@ -353,10 +360,26 @@ def _worker(options: argparse.Namespace) -> int:
     return 0
 
 
+def _came_back(options: argparse.Namespace) -> int:
+    """0 as it was delivered, 1 where something was done to it, 2 cannot tell."""
+    from upwelling.core.delivery.came_back import came_back, given_of
+
+    found = came_back(FilePath(options.file), given_of([FilePath(place) for place in options.of]))
+    if options.json:
+        print(json.dumps(found.as_json(), ensure_ascii=False))
+    else:
+        print(f"{options.file}: {found.sentence}")
+        for text in found.done:
+            print(f"  {text}")
+    return 0 if found.untouched else 1
+
+
 def _verify(options: argparse.Namespace) -> int:
     """0 holds, 1 does not, 2 cannot tell."""
     from upwelling.core.delivery.proof import verify_again
 
+    if options.of:
+        return _came_back(options)
     proof = verify_again(FilePath(options.file), FilePath(options.report) if options.report else None)
     if options.json:
         print(json.dumps(proof.as_json(), ensure_ascii=False))

@@ -102,7 +102,8 @@ def _depth(order: Order) -> int:
 
 def _bits_said(order: Order, decoded: int) -> str:
     """How many bits the encoder was given, how many the stream says it codes, and how many a decoder gives. ffmpeg lays
-    planes out as deep as a stream says; ProRes streams do not say (SMPTE RDD 36, from memory), and 4444 is decoded at 12.
+    planes out as deep as a stream says; ProRes streams do not say (SMPTE RDD 36, from memory), and 4444 is decoded at
+    12.
     """
     movie = order.form.movie
     assert movie is not None

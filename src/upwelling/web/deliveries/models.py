@@ -110,6 +110,22 @@ class Delivery(Authored):
         return self.at / self.name
 
 
+class Returned(Authored):
+    """A file that came back, and what was found of it; the file itself is not kept. ``found`` is a CameBack."""
+
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="returned")
+    name = models.CharField(max_length=255)
+    delivery = models.ForeignKey(Delivery, null=True, on_delete=models.SET_NULL, related_name="returned")
+    job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL, related_name="+")
+    found = models.JSONField(null=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 def folder_of(production: Production, inside: str = "") -> FilePath:
     """Where a production's deliveries lie."""
     return FilePath(settings.DELIVERIES) / production.slug / inside

@@ -1,5 +1,5 @@
 """Where the worker finds what deliveries register with jobs."""
 
-from upwelling.web.deliveries import rendering
+from upwelling.web.deliveries import rendering, returned
 
-__all__ = ["rendering"]
+__all__ = ["rendering", "returned"]
