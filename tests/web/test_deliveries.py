@@ -225,6 +225,31 @@ def test_in_and_out_the_order_chosen_and_the_last_set_up_again(take, order, as_,
         assert words in order(**{"shot": [take.pk], f"first.{take.pk}": "4", f"last.{take.pk}": said})
 
 
+def test_the_productions_folder_is_a_pattern(take, order, as_, production):
+    """Set on the page, used where none is said; a point is none; what cannot be a folder is refused and not kept."""
+    given = {"preset": "ProRes 422 HQ", "what": "folder"}
+    for folder, words in (
+        ("out {preset} {cut}", "Files are delivered into “out {preset} {cut}”"),
+        ("a/b", "no slashes"),
+        ("{shot}", "no part of a name"),
+    ):
+        answer = as_("tess").post(f"{PAGE}presets/", {**given, "folder": folder}, follow=True).content.decode()
+        assert words in answer.replace("&quot;", '"')
+    production.refresh_from_db()
+    assert production.rule_set.delivery_folder == "out {preset} {cut}"
+    order(run=False, shot=take.pk)
+    order(run=False, shot=take.pk, folder=".")
+    order(run=False, shot=take.pk, folder="Friday {output}")
+    assert list(production.delivered.order_by("pk").values_list("folder", flat=True)) == [
+        "out ProRes 422 HQ",
+        "",
+        "Friday BT.709 BT.1886",
+    ]
+    page = as_("tess").post(f"{PAGE}plan/", {"preset": "ProRes 422 HQ", "shot": take.pk}).content.decode()
+    assert "timecode from 10:00:00:00" in page
+    assert "no sound, as the source has none" in page
+
+
 def test_own_presets(take, as_, production, order):
     tess = as_("tess")
     sent = {"preset": "H.264", "name": "Web small", "sizing": "fit", "width": "32", "height": "32", "held": "quality"}

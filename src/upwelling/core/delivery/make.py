@@ -181,7 +181,23 @@ def stages_of(order: Order) -> list[str]:
     acts.append(f"coded as {tags_of(path, form).encoding}, {form.range} range")
     if form.dithering != "none":
         acts.append(f"dithered: {form.dithering}")
+    acts.append(f"timecode from {order.timecode}" if order.timecode else "no timecode, as the source has none")
+    acts.append(_sound_said(order))
     return acts
+
+
+def _sound_said(order: Order) -> str:
+    """What becomes of the first piece's sound, in few words; ``remarks_on`` says why."""
+    if order.form.movie is None:
+        return "no sound: stills carry none"
+    sound, why = sound_for(order)
+    return (
+        "with its sound"
+        if sound is not None
+        else "its sound is left out"
+        if why
+        else "no sound, as the source has none"
+    )
 
 
 def remarks_on(order: Order) -> list[str]:

@@ -19,6 +19,9 @@ FIELDS = {
     "date": "the day, as 2026-11-26",
 }
 
+FOLDER_FIELDS = {name: FIELDS[name] for name in ("production", "output", "preset", "cut", "date")}
+"""What of it is the same for all files of an order, and so may stand in a folder's name."""
+
 
 def still_name(target: FilePath, number: int, alone: bool) -> FilePath:
     """The file of one frame: “#” or “%04d” in the name is the number, else it goes before the ending; a lone frame

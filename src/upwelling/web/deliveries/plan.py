@@ -15,7 +15,7 @@ from django.utils import timezone
 from upwelling.core.delivery.estimate import bytes_needed, bytes_of
 from upwelling.core.delivery.form import BOUNDARIES, Form
 from upwelling.core.delivery.make import Uneven, clipped_at, order_for, remarks_on, stages_of
-from upwelling.core.delivery.names import FIELDS, is_taken
+from upwelling.core.delivery.names import FIELDS, FOLDER_FIELDS, is_taken
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.errors import UpwellingError
@@ -36,6 +36,8 @@ LOOKED_AT, WORTH_SAYING = 2, 0.005
 source.
 """
 PATTERN = "{shot}_{output}"
+NO_FOLDER = "."
+"""What says that files are delivered into none, where the production has one."""
 EVENT_PATTERN = "{event}_{file}"
 _FOLDER = re.compile(r"[^/\\\x00-\x1f.][^/\\\x00-\x1f]{0,79}")
 
@@ -153,12 +155,11 @@ def plan_from(production: Production, given: Any) -> Plan:
     output = str(given.get("output", "")) or outputs[0]
     if output not in outputs:
         raise Refused(f"{output} is no output of this production. Add it on the Outputs page.")
-    folder = str(given.get("folder", "")).strip()
-    if folder and not _FOLDER.fullmatch(folder):
-        raise Refused("A folder's name has no slashes and does not begin with a dot.")
+    cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
+    said = str(given.get("folder", "")).strip() or production.rule_set.delivery_folder
+    folder = folder_named(production, said, form, form.encoding or output, cut.name if cut else "")
     clash = "version" if given.get("clash") == "version" else "refuse"
     plan = Plan(form, output, folder, clash, given.get("turn") != "off")
-    cut = production.cuts.filter(pk=whole_or(given.get("cut"))).first()
     if cut is not None:
         add_cut(plan, production, cut, given, _add)
     else:
@@ -182,6 +183,16 @@ def plan_from(production: Production, given: Any) -> Plan:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be delivered.")
     _summed(plan, production)
     return plan
+
+
+def folder_named(production: Production, pattern: str, form: Form, output: str, cut: str = "") -> str:
+    """The folder that a pattern names now; raises Refused or BadValue for one that cannot be."""
+    if not pattern or pattern == NO_FOLDER:
+        return ""
+    if not _FOLDER.fullmatch(pattern):
+        raise Refused("A folder's name has no slashes and does not begin with a dot.")
+    fields = {"production": production.name, "output": output, "preset": form.preset, "cut": cut}
+    return named_by(pattern, {**fields, "date": f"{timezone.now():%Y-%m-%d}"}, FOLDER_FIELDS)[:80]
 
 
 def outputs_of(production: Production) -> list[str]:

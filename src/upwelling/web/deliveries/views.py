@@ -16,7 +16,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from upwelling.core.delivery.form import BOUNDARIES
-from upwelling.core.delivery.names import FIELDS, still_name
+from upwelling.core.delivery.names import FIELDS, FOLDER_FIELDS, still_name
 from upwelling.core.delivery.presets import LOG_PRESET, PRESETS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
@@ -27,7 +27,15 @@ from upwelling.web.common.requests import Refused, numbers_in_turn, whole_or
 from upwelling.web.deliveries.maker_log import maker_log
 from upwelling.web.deliveries.models import Delivery, LastSetup, OwnForm
 from upwelling.web.deliveries.pieces import spans_of
-from upwelling.web.deliveries.plan import EVENT_PATTERN, PATTERN, form_from, outputs_of, plan_from
+from upwelling.web.deliveries.plan import (
+    EVENT_PATTERN,
+    NO_FOLDER,
+    PATTERN,
+    folder_named,
+    form_from,
+    outputs_of,
+    plan_from,
+)
 from upwelling.web.deliveries.relink import relinked
 from upwelling.web.deliveries.rendering import forget_parts, start
 from upwelling.web.footage.listing import to_choose
@@ -35,6 +43,7 @@ from upwelling.web.footage.paths import path_of
 from upwelling.web.jobs.services import request_cancel, request_retry
 from upwelling.web.productions.access import production_view, view_of
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.services import set_rules
 
 EACH, MOST_OWN = 40, 60
 CHANGED = ("boundary", "encoding", "sizing", "width", "height", "range", "held", "quality", "megabits", "dither")
@@ -171,6 +180,8 @@ def _setup_context(production: Production, given: Any) -> dict[str, Any]:
         "pattern": PATTERN,
         "event_pattern": EVENT_PATTERN,
         "fields": FIELDS.items(),
+        "own_folder": production.rule_set.delivery_folder,
+        "folder_words": ", ".join(f"{{{name}}}" for name in FOLDER_FIELDS),
     }
 
 
@@ -203,6 +214,8 @@ def presets(request: HttpRequest, production: Production) -> HttpResponse:
             messages.success(request, f"“{gone.name}” is removed; what was delivered by it stays.")
         else:
             name = " ".join(request.POST.get("name", "").split())[:80]
+            if request.POST.get("what") == "folder":
+                return _keep_folder(request, production)
             if not name or name in {form.preset for form in PRESETS}:
                 raise Refused("Give the preset a name that no built-in one has.")
             if production.own_forms.count() >= MOST_OWN:
@@ -215,6 +228,16 @@ def presets(request: HttpRequest, production: Production) -> HttpResponse:
             messages.success(request, f"“{name}” is kept as a preset.")
     except (UpwellingError, ValidationError) as error:
         messages.error(request, str(error))
+    return redirect("order-delivery", production.slug)
+
+
+def _keep_folder(request: HttpRequest, production: Production) -> HttpResponse:
+    """The folder of the form as the production's own."""
+    pattern = request.POST.get("folder", "").strip()
+    folder_named(production, pattern, form_from(production, request.POST), "x")
+    set_rules(production, {"delivery_folder": "" if pattern == NO_FOLDER else pattern})
+    said = f"Files are delivered into “{pattern}”" if pattern else "Files are delivered into no folder"
+    messages.success(request, f"{said} unless another is said.")
     return redirect("order-delivery", production.slug)
 
 

@@ -49,6 +49,8 @@ class Rules(Frozen):
     """At most one for SDR outputs and one for HDR ones."""
     rate: str = Field("", max_length=20)
     """Frames a second that the production runs at; empty: each shot at its own."""
+    delivery_folder: str = Field("", max_length=80)
+    """The folder that files are delivered into unless another is said; a pattern."""
     deliveries: tuple[FurtherOutput, ...] = Field((), max_length=MOST_DELIVERIES)
     tolerances: Tolerances = Tolerances()
     hdr_tolerances: Tolerances = HDR
