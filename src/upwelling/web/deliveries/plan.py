@@ -95,6 +95,7 @@ class Plan:
     def said(self) -> list[SaidOfMany]:
         """The remarks, what is the same of several files in one line with their names."""
         names = {piece.name for one in self.wanted for piece in one.order.pieces if piece.name}
+        names |= {one.what for one in self.wanted}
         of: dict[str, list[str]] = {}
         for text in self.remarks:
             name, _, rest = text.partition(": ")
