@@ -12,8 +12,9 @@ from upwelling.core.errors import BadValue
 from upwelling.core.lut import Lut3D, lattice
 from upwelling.core.lut.formats.cube import format_cube
 from upwelling.core.path import Layer, Path
-from upwelling.core.steps import LutStep
+from upwelling.core.steps import LutStep, Saturation
 from upwelling.web.bakes.orders import order_for
+from upwelling.web.footage.history import apply_settings
 from upwelling.web.footage.look_models import Look
 from upwelling.web.footage.models import Shot, ShotState
 from upwelling.web.footage.paths import path_of
@@ -130,3 +131,22 @@ def test_of_a_folder_the_bad_ones_are_said_and_viewers_send_none(shots, as_):
     good = SimpleUploadedFile("good.cube", format_cube(Lut3D(lattice(5).astype(np.float32))).encode())
     assert as_("vera").post("/p/kilnlight/luts/bring-in/", {"file": good}).status_code == 403
     assert not ImportedLut.objects.exists()
+
+
+def test_a_looks_table_goes_into_a_trim_and_back(tables, shots, as_):
+    """The Look's steps worked on as a trim: its table goes along by name, and the new version has it whole."""
+    tess, shot = as_("tess"), shots[0]
+    tess.post(f"{AT}declare/", {"table": [tables[0].pk], **LOG})
+    tess.post(P + "new/", {"from": "lut", "lut": tables[0].pk, "name": "Film"})
+    look = Look.objects.get()
+    tess.post(f"{P}{look.pk}/manage/", {"what": "trim", "shot": shot.pk})
+    fresh = Shot.objects.get(pk=shot.pk)
+    (step,) = [one for one in fresh.settings.steps if isinstance(one, LutStep)]
+    assert step.lut.table.data == ""
+    settings = fresh.settings.with_steps([Saturation(amount=0.8)])
+    apply_settings(fresh, look.created_by, settings, version=fresh.version, label="paler")
+    tess.post(f"{P}{look.pk}/propose/", {"from": "shot", "shot": shot.pk})
+    look = Look.objects.get()
+    (back,) = [one for one in look.proposed if isinstance(one, LutStep)]
+    assert back.lut == look.newest.step_list[0].lut
+    assert len(look.proposed) == 2

@@ -87,12 +87,14 @@ def to_choose(
     """Shots for choosing several of them: number, name and what they are of, by name; ``chosen`` in their order, and
     the frames that each begins and ends at, as they were typed.
     """
-    rows = shots.order_by("name", "pk").values_list("pk", "name", "camera__name", "group__name")[:MOST_TO_CHOOSE]
+    every = shots.order_by("name", "pk").values_list("pk", "name", "camera__name", "group__name")
+    rows, count = every[:MOST_TO_CHOOSE], every.count()
     listed = [
         {"pk": pk, "name": name, "of": camera or "", "text": f"{name} {camera or ''} {group or ''}".lower()}
         for pk, name, camera, group in rows
     ]
-    return {"rows": listed, "chosen": list(chosen), "spans": dict(spans or {})}
+    beyond = max(count - MOST_TO_CHOOSE, 0)
+    return {"rows": listed, "chosen": list(chosen), "spans": dict(spans or {}), "beyond": beyond}
 
 
 def own_looks(production: Production) -> dict[int, int]:

@@ -82,7 +82,7 @@ def new_version(look: Look, user: Any, steps: Sequence[AnyStep], note: str = "")
 
 def propose_version(one: Look, steps: Any) -> None:
     """Saves the proposal with the Look; raises Refused when nothing differs."""
-    listed = checked_steps(one.production, steps)
+    listed = checked_steps(one.production, whole(tuple(steps)))
     if same_steps(listed, one.newest.step_list):
         raise Refused(f"Nothing differs: these are the steps {one.name} has now.")
     one.proposal = sealed("look steps", [step.model_dump(mode="json") for step in listed])

@@ -202,7 +202,6 @@ def propose(request: HttpRequest, production: Production, one: Look) -> HttpResp
         steps = steps_from(request.POST, one.newest.step_list)
     elif source == "shot":
         steps = tuple(get_object_or_404(one.production.shots, pk=whole_or(request.POST.get("shot"))).settings.alone())
-        steps = (*steps, *(s for s in one.newest.step_list if isinstance(s, LutStep)))
     elif source == "version":
         steps = get_object_or_404(one.versions, number=whole_or(request.POST.get("number"))).step_list
     else:
@@ -273,8 +272,7 @@ def manage(request: HttpRequest, production: Production, one: Look) -> HttpRespo
         case "trim":
             shot = get_object_or_404(production.shots, pk=whole_or(request.POST.get("shot")))
             shot.production = production
-            steps = [step for step in one.newest.step_list if not isinstance(step, LutStep)]
-            settings = shot.settings.with_steps(steps).model_copy(update={"look_on": False})
+            settings = shot.settings.with_steps(one.newest.step_list).model_copy(update={"look_on": False})
             apply_settings(shot, request.user, settings, version=shot.version, label=f"steps of {one.name}")
             messages.success(
                 request,

@@ -13,9 +13,11 @@ document.addEventListener("alpine:init", () => {
       this.rows = given.rows;
       this.chosen = given.chosen.filter((pk) => this.rows.some((row) => row.pk === pk));
       this.spans = given.spans;
+      this.beyond = given.beyond ? `; ${given.beyond} more shots of the production are not offered here` : "";
       if (this.chosen.length) this.changed();
     },
     spans: {},
+    beyond: "",
     get found() {
       const words = this.words.toLowerCase().split(/\s+/).filter(Boolean);
       return this.rows.filter((row) => words.every((word) => row.text.includes(word)));
@@ -26,7 +28,7 @@ document.addEventListener("alpine:init", () => {
     },
     get said() {
       const many = this.found.length;
-      return many > SHOWN ? `${many} found, the first ${SHOWN} shown` : `${many} found`;
+      return (many > SHOWN ? `${many} found, the first ${SHOWN} shown` : `${many} found`) + this.beyond;
     },
     get none() {
       return this.chosen.length === 0;
