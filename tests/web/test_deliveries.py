@@ -10,10 +10,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from tests.web.test_cuts import PAGE as CUTS
 from upwelling.cli.main import main
+from upwelling.core.bake import RECEIVERS
 from upwelling.core.cut import read_cut
 from upwelling.core.encodings import encoding
 from upwelling.core.media import Movie
 from upwelling.core.media.movie_write import write_movie
+from upwelling.core.steps import Exposure
 from upwelling.web.bench.preview import ShotSettings
 from upwelling.web.deliveries import rendering
 from upwelling.web.deliveries.models import Delivery
@@ -248,6 +250,32 @@ def test_the_productions_folder_is_a_pattern(take, order, as_, production):
     page = as_("tess").post(f"{PAGE}plan/", {"preset": "ProRes 422 HQ", "shot": take.pk}).content.decode()
     assert "timecode from 10:00:00:00" in page
     assert "no sound, as the source has none" in page
+
+
+def test_a_bake_that_stands_for_the_shot_makes_its_delivery(
+    take, order, as_, production, people, django_capture_on_commit_callbacks
+):
+    """Where none is proved the exact path is taken and said; one that is stale is none."""
+    from upwelling.web.footage.history import apply_settings
+
+    given = {"preset": "ProRes 422 HQ", "shot": take.pk, "through": "table"}
+    page = as_("tess").post(f"{PAGE}plan/", given).content.decode()
+    assert "no table of it as it is now is proved, so it goes by the exact path" in page
+    wish = {"receiver": RECEIVERS[2].name, "format": "cube", "size": "33", "start": "camera", "end": "display"}
+    with django_capture_on_commit_callbacks(execute=True):
+        as_("tess").post(f"/p/kilnlight/bakes/of/{take.pk}/start/", {**wish, "dimensions": "3", "shaper": "none"})
+    assert production.bakes.get().certificate.usable
+    page = as_("tess").post(f"{PAGE}plan/", given).content.decode()
+    assert "A012_BT.709_BT.1886_by_table.mov" in page
+    assert "instead of the exact path: its certificate says" in page
+    order(shot=take.pk, through="table")
+    row = production.delivered.get()
+    assert row.verdict == "holds"
+    assert row.order.through.table.name == production.bakes.get().file_name
+    apply_settings(take, people["tess"], take.settings.with_steps([Exposure(stops=0.3)]), version=0, label="brighter")
+    page = as_("tess").post(f"{PAGE}plan/", given).content.decode()
+    assert "so it goes by the exact path" in page
+    assert "_by_table" not in page
 
 
 def test_own_presets(take, as_, production, order):

@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from upwelling.core.delivery.form import Form
     from upwelling.core.delivery.order import Order
     from upwelling.core.delivery.run import Engine, Outcome, Progress
+    from upwelling.core.delivery.through import Through
 
 _WRITTEN_IN_LINEAR = "linear/AP0"
 _BETWEEN = 0.5
@@ -53,6 +54,11 @@ def add_commands(commands: Any) -> None:
     add("--quality", type=int, metavar="CRF", help="constant quality of H.264 and H.265, 1 to 51")
     add("--bitrate", type=float, metavar="MBIT", help="megabits a second of H.264 and H.265, in two passes")
     add("--bits", type=int, choices=[8, 10, 12, 16], help="refuse what is given fewer bits than this")
+    add(
+        "--through",
+        metavar="TABLE",
+        help="a proved table of this path stands for it, its certificate beside it; said in name and proof",
+    )
     add("--dither", choices=["blue noise", "diffused", "none"], help="default: blue noise where 8 bit are written")
     add("--no-sound", action="store_true", help="leave sound out")
     add(
@@ -81,6 +87,7 @@ def add_commands(commands: Any) -> None:
 
 def _deliver(options: argparse.Namespace) -> int:
     """0 where all are delivered and their proofs hold, 1 where a proof does not, 2 where one cannot be made."""
+    from upwelling.core.delivery.through import IN_NAME
     from upwelling.core.media.sequence import group
 
     target = FilePath(options.destination)
@@ -98,7 +105,8 @@ def _deliver(options: argparse.Namespace) -> int:
     with _engine(options, [order for _, order in orders]) as engine:
         for members, order in orders:
             stem = members[0].stem
-            place = target / ((stem.rstrip("0123456789").rstrip("._-") or stem) + form.ending)
+            by = IN_NAME if options.through else ""
+            place = target / ((stem.rstrip("0123456789").rstrip("._-") or stem) + by + form.ending)
             worst = max(worst, _one(options, order, place if into_folder else target, engine))
     return worst
 
@@ -204,6 +212,7 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
     return order_for(
         [piece],
         form,
+        through=_through(options, path),
         rate=options.rate or "",
         timecode=options.timecode,
         reel=options.reel,
@@ -211,6 +220,18 @@ def _order(options: argparse.Namespace, members: Sequence[FilePath], path: Path,
         sound_kbps=options.sound_kbps,
         damage=options.damaged,
     )
+
+
+def _through(options: argparse.Namespace, path: Path) -> Through | None:
+    if not options.through:
+        return None
+    from upwelling.cli.luts import certificate_of
+    from upwelling.core.delivery.through import check_stands_for, through_of
+
+    table = FilePath(options.through)
+    certificate = certificate_of(table)
+    check_stands_for(certificate.bake_order, path)
+    return through_of(certificate, table)
 
 
 @contextmanager

@@ -340,6 +340,14 @@ def _tested_pixels(
     return more
 
 
+def certificate_of(table: FilePath) -> Certificate:
+    """The certificate beside a table; raises BadValue where there is none, RecipeError for one that cannot be read."""
+    found = _certificate_beside(table)
+    if found is None:
+        raise BadValue(f"There is no certificate beside {table.name}. Bake it with --report, or keep the two together.")
+    return _read_certificate(found)
+
+
 def _certificate_beside(table: FilePath) -> FilePath | None:
     """The table's certificate: under the usual name, else the one certificate in its folder that is of a table of this
     name, whatever it is called. None where there is none; raises BadValue for several.

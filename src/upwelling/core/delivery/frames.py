@@ -78,6 +78,7 @@ class Renderer:
             raise BadValue(f"{piece.name or 'The file'} is raw, and its recipe does not say how it is developed.")
         self.path = path
         self.changes = path.moves or path.looks_around
+        self.through = order.through
         self._fixed: tuple[Any, ...] | None = None
 
     def at(self, frame: int) -> Path:
@@ -89,7 +90,7 @@ class Renderer:
     def signal(self, code: Any, frame: int) -> Any:
         """Full-range codes (H, W, 3) float32 of the form, of a frame's file codes, by the engine."""
         if self._fixed is None or self.changes:
-            way = ways(self.at(frame), self.form)
+            way = self._way(frame)
             if self.framing.scales:
                 programs: tuple[Any, ...] = tuple(map(engine.compile_operations, (way.to_light, way.to_code)))
             else:
@@ -107,6 +108,12 @@ class Renderer:
         if self.framing.scales:
             value = self._sized(value)
         return self._framed(exact(way.to_code, value, Place.whole(*self.framing.inner)))
+
+    def _way(self, frame: int) -> Ways:
+        """By the exact path, or through the table that stands for it."""
+        if self.through is None:
+            return ways(self.at(frame), self.form)
+        return Ways((*self.path.segments()["camera"], *self.through.operations()), ())
 
     @property
     def _place(self) -> Place:

@@ -18,6 +18,7 @@ from upwelling.core.delivery.presets import serves
 from upwelling.core.delivery.resample import FILTER
 from upwelling.core.delivery.sound import sound_for
 from upwelling.core.delivery.tags import tags_of
+from upwelling.core.delivery.through import Through
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.media import FileFacts, Movie, Reading
 from upwelling.core.media.even import EvenMovie, even_rate, is_uneven
@@ -90,6 +91,7 @@ def order_for(
     sound_kbps: int = 0,
     damage: Damage = "stop",
     title: str = "",
+    through: Through | None = None,
 ) -> Order:
     """What is not said follows the first source: its rate, its timecode at its first frame, its reel.
 
@@ -110,6 +112,7 @@ def order_for(
             "sound_kbps": sound_kbps,
             "damage": damage,
             "title": title,
+            "through": through.model_dump(mode="json") if through else None,
             "first_number": 0 if len(pieces) > 1 else pieces[0].first,
         }
     )
@@ -168,10 +171,18 @@ def stages_of(order: Order) -> list[str]:
     layers = {
         layer.kind: layer.sentence() for layer in path.layers if layer.kind in carried and layer.acting(path.target)
     }
+    if order.through is not None:
+        return [acts[0], order.through.sentence, *_written_as(order, piece)]
     acts += [said for kind, said in layers.items() if kind != "finish"]
     if form.boundary == "display":
         acts.append(f"rendering for {path.display.output}" if path.rendering.on else "primaries alone: no rendering")
     acts += [said for kind, said in layers.items() if kind == "finish"]
+    return acts + _written_as(order, piece)
+
+
+def _written_as(order: Order, piece: Piece) -> list[str]:
+    """What acts on finished codes: turning, size, coding, dither; then timecode and sound."""
+    form, path, acts = order.form, piece.path, []
     framed = order.framing_of(piece)
     if piece.turned:
         acts.append(f"turned by {piece.turned}° counterclockwise, as the file asks")
@@ -247,6 +258,8 @@ def remarks_on(order: Order) -> list[str]:
             "The encoder is given 10 bits, and decoders make 12 of them. 12 true bits go out as VC-5 RGB, FFV1 RGB or "
             "H.265 4:4:4."
         )
+    if order.through is not None:
+        found.append("Made through a proved table: codes beyond 0…1 of the source are held at its edge.")
     if form.movie is not None and (heard := sound_for(order)[1]):
         found.append(heard)
     if form.boundary != "display" and not form.is_float and form.encoding.startswith("linear/"):

@@ -13,6 +13,7 @@ from typing import Any, Literal, Self
 from pydantic import Field, model_validator
 
 from upwelling.core.delivery.form import Form, Framing, framing
+from upwelling.core.delivery.through import Through
 from upwelling.core.documents import read_versioned
 from upwelling.core.encodings import Range
 from upwelling.core.errors import BadValue, UnreadableFile
@@ -137,10 +138,17 @@ class Order(Frozen):
     damage: Damage = "stop"
     first_number: int = Field(0, ge=0, le=99_999_999)
     title: str = Field("", max_length=200)
+    through: Through | None = None
+    """The proved table that stands for the path of every piece; None: the exact path."""
 
     @model_validator(mode="after")
     def _sound(self) -> Self:
         read_rate(self.rate)
+        if self.through is not None and (self.form.boundary != "display" or self.form.sizing != "source"):
+            raise ValueError(
+                "A table gives finished codes, and sizes are changed in light. Deliver finished pictures at the "
+                "source's size, or by the exact path."
+            )
         if self.frames > MOST_FRAMES:
             raise ValueError(f"{self.frames} frames are more than {MOST_FRAMES}.")
         if self.timecode and self.label is None:
@@ -212,6 +220,7 @@ class Order(Frozen):
         """SHA-256 over all of it and the arithmetic's version; equal means equal files."""
         # What came later and is at rest counts as it did before it was there.
         later: dict[str, Any] = {"form": {"least_bits"}} | ({} if self.sound_kbps else {"sound_kbps": True})
+        later |= {} if self.through else {"through": True}
         at_rest = {
             name for name in ("even", "turned", "fields") if not any(getattr(piece, name) for piece in self.pieces)
         }

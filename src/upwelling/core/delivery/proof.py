@@ -175,7 +175,12 @@ def _proof(
         len(files),
         digest,
         size,
-        (*(Check(*row) for row in checks_of(order, target, files, level)), *_places(order, target), *fault),
+        (
+            *_made_through(order),
+            *(Check(*row) for row in checks_of(order, target, files, level)),
+            *_places(order, target),
+            *fault,
+        ),
         tuple(figures),
         metric,
         tolerance_for(order.form, metric == "ΔE ITP"),
@@ -186,6 +191,11 @@ def _proof(
         level.max_fall if level else 0.0,
         tuple((file.name, digest_of([file])[0]) for file in files) if order.form.movie is None else (),
     )
+
+
+def _made_through(order: Order) -> tuple[Check, ...]:
+    """That a table stood for the path; the pictures are compared with the exact path all the same."""
+    return (Check("made", order.through.sentence, order.through.sentence),) if order.through is not None else ()
 
 
 def _places(order: Order, target: FilePath) -> tuple[Check, ...]:

@@ -18,6 +18,7 @@ from upwelling.core.delivery.make import Uneven, clipped_at, order_for, remarks_
 from upwelling.core.delivery.names import FIELDS, FOLDER_FIELDS, is_taken
 from upwelling.core.delivery.order import Damage, Order, Piece
 from upwelling.core.delivery.presets import PRESETS
+from upwelling.core.delivery.through import IN_NAME
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
 from upwelling.core.patterns import named_by
@@ -27,6 +28,7 @@ from upwelling.web.deliveries.cut_plan import MOST, add_cut
 from upwelling.web.deliveries.maker_log import log_remark
 from upwelling.web.deliveries.models import folder_of
 from upwelling.web.deliveries.pieces import piece_of_shot, span_of
+from upwelling.web.deliveries.proved_tables import proved_table
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.productions.models import Production
@@ -216,6 +218,9 @@ def _add(
 ) -> None:
     """One more file, or a sentence why it cannot be; ``silent``: no sound fits it."""
     silent = said.pop("silent", False)
+    through = proved_table(shot, plan.output) if shot is not None and given.get("through") == "table" else None
+    if given.get("through") == "table" and through is None:
+        plan.remarks.append(f"{what}: no table of it as it is now is proved, so it goes by the exact path.")
     try:
         order = order_for(
             pieces,
@@ -225,6 +230,7 @@ def _add(
             sound_kbps=whole_or(given.get("sound_kbps")),
             damage=damage_of(given),
             title=what[:200],
+            through=through,
             **said,
         )
         pattern = str(given.get("pattern", "")).strip() or (EVENT_PATTERN if event else PATTERN)
@@ -241,7 +247,7 @@ def _add(
             "date": f"{timezone.now():%Y-%m-%d}",
         }
         plain = not str(given.get("pattern", "")).strip()
-        name = named_by(pattern, fields, FIELDS, plain=plain) + plan.form.ending
+        name = named_by(pattern, fields, FIELDS, plain=plain) + (IN_NAME if through else "") + plan.form.ending
         if plan.clash == "refuse" and (
             is_taken(folder_of(production, plan.folder) / name) or name in {one.name for one in plan.wanted}
         ):
