@@ -45,5 +45,18 @@ def test_from_a_folder_onto_a_shot(brought_in, sign_in, tmp_path):
         " return names.indexOf('light') >= 0 && names.indexOf('light') < names.indexOf('deep'); }"
     )
     page.click("button:text-is('Undo')")
-    page.click("a:has-text('Table …')")
+    page.wait_for_function(
+        "() => { const names = [...document.querySelectorAll('.stepname')].map((one) => one.textContent);"
+        " return names.indexOf('light') > names.indexOf('deep'); }"
+    )
+    page.click("text=Add a step …")
+    page.click("a:has-text('A table brought in …')")
     page.wait_for_selector(".stacked li >> nth=1")
+    # The shot is left as it was found: others work on it.
+    page.click("text=To the Bench")
+    pictured(page)
+    for name in ("light", "deep"):
+        page.click("button:text-is('Undo')")
+        page.wait_for_function(
+            "name => ![...document.querySelectorAll('.stepname')].some((one) => one.textContent === name)", arg=name
+        )

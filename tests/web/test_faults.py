@@ -50,7 +50,7 @@ def test_a_cancel_while_it_runs_is_not_overwritten(production):
 
 def test_cameras_whose_names_make_one_file_name(tmp_path):
     items = [
-        SimpleNamespace(camera=camera, receiver=receiver)
+        SimpleNamespace(folder=(camera, receiver))
         for camera, receiver in (
             ("A cam", "X 1"),
             ("A-cam", "X 1"),

@@ -50,7 +50,7 @@ def test_a_package_has_a_table_for_each_group_with_layers(
     row = package(
         as_, production, django_capture_on_commit_callbacks, camera=list(model_shots(production)), receiver=["Player"]
     )
-    assert [(one["camera"], one["problem"]) for one in row.contents] == [("B-cam", ""), ("B-cam, Cold bench", "")]
+    assert [(one["of"], one["problem"]) for one in row.contents] == [("B-cam", ""), ("B-cam, Cold bench", "")]
     assert all(one["note"].startswith("Not for s0: they take a shared layer otherwise") for one in row.contents)
 
 
