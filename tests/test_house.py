@@ -58,9 +58,7 @@ def test_the_list_of_parsers_is_whole():
         assert (ROOT / "src/upwelling" / module).exists(), module
     takes = [f for f in OURS if f.suffix == ".py" and "web" in f.parts and "tests" not in f.parts]
     asking = {f.name for f in takes if "request.FILES" in f.read_text(encoding="utf-8")}
-    assert asking == {"views.py", "intake.py", "own_encodings.py", "returned.py"}, (
-        "say in docs/security.md where this file is read"
-    )
+    assert asking == {"views.py", "intake.py", "own_encodings.py"}, "say in docs/security.md where this file is read"
 
 
 def test_styles_name_tokens_and_hold_one_declaration_a_line():

@@ -10,13 +10,11 @@ from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
 
-from upwelling.cli.footage import recognised, say_notes
+from upwelling.cli.footage import middle_frame, recognised
 from upwelling.cli.paths import path_from
 from upwelling.core.bake import RECEIVERS, BakeOrder, Receiver
 from upwelling.core.bake.receivers import plain_receiver
-from upwelling.core.errors import BadValue, UnreadableFile
-from upwelling.core.media import RawFootage, open_footage, reading_for
-from upwelling.core.operations import Place
+from upwelling.core.errors import BadValue
 from upwelling.core.packages.made import Item, Made, Prepared
 from upwelling.core.packages.naming import FIELDS
 from upwelling.core.packages.package import make_package
@@ -105,7 +103,7 @@ def _path_of(options: argparse.Namespace, source: FilePath) -> Path:
         return path_from(argparse.Namespace(**{**vars(options), "recipe": str(source)}))
     if options.source or options.recipe:
         return path_from(options)
-    found = recognised(source)
+    _, found = recognised(source)
     best = found.candidates[0].encoding if found.candidates else ""
     if found.state not in _SURE or not best:
         raise BadValue(f"{source.name}: what its codes are is not sure ({found.state}). Say it with --from.")
@@ -160,12 +158,7 @@ def _prepared(options: argparse.Namespace, sources: Sequence[FilePath], path: Pa
     order = _order(options, path, receiver)
     frames, code, whole = [], None, None
     for place in [*(one for one in sources if one.suffix.lower() != ".json"), *map(FilePath, options.frames)]:
-        footage = open_footage(place)
-        if isinstance(footage, RawFootage):
-            raise UnreadableFile(place, "is a raw mosaic, and no table is applied to one. Give a developed picture.")
-        still = footage.frame(footage.facts.frames // 2, reading_for(footage, path.camera.range))
-        say_notes(str(place), footage.facts.notes)
-        at = Place.whole(still.width, still.height)
+        still, at = middle_frame(str(place), path.camera.range)
         frames.append(frame_sample(order, place.name, still.code, None, at))
         if code is None:
             code, whole = still.code, at

@@ -14,6 +14,7 @@ from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import Footage, RawFootage, Reading, Still, looked_at, open_footage, reading_for
 from upwelling.core.media.decoding import decoding_of
+from upwelling.core.operations import Place
 from upwelling.core.recognise import FileClues, Recognition, read_sidecars, recognise_file, recognise_raw, signal_facts
 
 
@@ -58,12 +59,18 @@ def say_notes(place: str, notes: Sequence[str]) -> None:
         sys.stderr.write(f"upwelling: note: {place}: {note}\n")
 
 
-def recognised(place: FilePath) -> Recognition:
-    """What a file's codes are, by all it says and shows; raises UnreadableFile."""
-    return _recognise(place)[1]
+def middle_frame(place: str, said: Range | None) -> tuple[Still, Place]:
+    """The middle frame of a picture file that a table is to be tested on, and where it lies; raises UnreadableFile."""
+    footage = open_footage(place)
+    if isinstance(footage, RawFootage):
+        raise UnreadableFile(place, "is a raw mosaic, and no table is applied to one. Give a developed picture.")
+    still = footage.frame(footage.facts.frames // 2, reading_for(footage, said))
+    say_notes(place, footage.facts.notes)
+    return still, Place.whole(still.width, still.height)
 
 
-def _recognise(path: FilePath) -> tuple[Any, Recognition]:
+def recognised(path: FilePath) -> tuple[Any, Recognition]:
+    """Facts of a file and what its codes are, by all it says and shows; raises UnreadableFile."""
     footage = open_footage(path)
     seen = looked_at(footage)
     facts, signal = replace(footage.facts, notes=(*footage.facts.notes, *seen.notes)), signal_facts(seen.stills)
@@ -76,7 +83,7 @@ def _probe(options: argparse.Namespace) -> int:
     rows, failed = [], False
     for name in options.files:
         try:
-            facts, found = _recognise(FilePath(name))
+            facts, found = recognised(FilePath(name))
         except UnreadableFile as error:
             failed = True
             rows.append({"file": name, "error": str(error)})

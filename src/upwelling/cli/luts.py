@@ -12,17 +12,15 @@ from typing import Any
 from pydantic import ValidationError
 
 from upwelling.cli import bake_list
-from upwelling.cli.footage import say_notes
+from upwelling.cli.footage import middle_frame
 from upwelling.cli.paths import add_path_options, path_from
 from upwelling.core.bake import RECEIVERS, BakeOrder, bake
 from upwelling.core.bake.order import SHAPE, without_shape
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.bake.section import ENDS, STARTS
 from upwelling.core.encodings import ENCODINGS
-from upwelling.core.errors import BadValue, RecipeError, UnreadableFile, UnwritableFile
+from upwelling.core.errors import BadValue, RecipeError, UnwritableFile
 from upwelling.core.files import whole_file
-from upwelling.core.media import RawFootage, open_footage, reading_for
-from upwelling.core.operations import Place
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC, changed_since
@@ -242,12 +240,7 @@ def _sampled(order: BakeOrder, places: Sequence[str]) -> list[FrameSample]:
     """Pixels of the pictures in files, each read as a frame of the order's camera; raises UnreadableFile."""
     frames = []
     for name in places:
-        footage = open_footage(name)
-        if isinstance(footage, RawFootage):
-            raise UnreadableFile(name, "is a raw mosaic, and no table is applied to one. Give a developed picture.")
-        still = footage.frame(footage.facts.frames // 2, reading_for(footage, order.path.camera.range))
-        say_notes(name, footage.facts.notes)
-        place = Place.whole(still.width, still.height)
+        still, place = middle_frame(name, order.path.camera.range)
         frames.append(frame_sample(order, FilePath(name).name, still.code, None, place))
     return frames
 

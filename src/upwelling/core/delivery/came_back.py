@@ -4,7 +4,6 @@ it, and what was done to them.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path as FilePath
@@ -13,11 +12,11 @@ from typing import Any
 import numpy as np
 
 from upwelling.core.arrays import Float32, Float64
+from upwelling.core.blocks import grid_mean
 from upwelling.core.delivery.changes import RANGES, Change, change_of
 from upwelling.core.delivery.frames import Renderer, source_frames
 from upwelling.core.delivery.order import Order
-from upwelling.core.delivery.proof import ENDING, PROOF_VERSION
-from upwelling.core.documents import read_versioned
+from upwelling.core.delivery.proof import ENDING, read_proof
 from upwelling.core.errors import BadValue, UnreadableFile
 from upwelling.core.files import digest_of
 from upwelling.core.media import Movie, open_footage
@@ -33,7 +32,7 @@ place that the timecode says may be than the best one: a still picture is alike 
 """
 SLIP, ROUNDED = 1e-3, 2
 """How much more alike another frame must be to be a slip; lines that a scaled picture may be off by rounding."""
-SURE, TIMECODE = 0.999, "its timecode"
+SURE, TIMECODE, PICTURES = 0.999, "its timecode", "its pictures"
 LOOKED_AT, LONGEST = 5, 20_000
 _RETAGGED = "Its codes are the delivered ones, read in another range because of that tag."
 Progress = Callable[[float, str], None]
@@ -48,17 +47,21 @@ class Given:
     place: FilePath | None
     sha256: str = ""
 
+    @property
+    def movie(self) -> Movie | None:
+        """Its file, where that still lies there."""
+        if self.place is None or not self.place.exists() or self.order.form.movie is None:
+            return None
+        found = open_footage(self.place)
+        return found if isinstance(found, Movie) else None
+
 
 def given_of(places: Sequence[FilePath]) -> list[Given]:
     """Deliveries by their proofs, or by the proofs in folders; raises BadValue where there is none."""
     proofs = [found for place in places for found in (sorted(place.glob(f"*{ENDING}")) if place.is_dir() else [place])]
     made = []
     for proof in proofs:
-        try:
-            body = read_versioned(proof.read_bytes(), "upwelling_proof", "a proof of a delivery", PROOF_VERSION)
-            order = Order.from_json(json.dumps(body["order"]))
-        except (OSError, KeyError) as error:
-            raise UnreadableFile(proof, f"is no proof of a delivery that can be read ({error}).") from None
+        body, order = read_proof(proof)
         name = proof.name.removesuffix(ENDING)
         made.append(Given(name, order, proof.with_name(name), str(body.get("sha256", ""))))
     if not made:
@@ -162,49 +165,34 @@ def _normal(means: Any) -> Float32:
 
 def _given_marks(one: Given) -> Float32:
     """Those of a delivery: of its file, else of its order's exact pictures."""
-    if one.place is not None and one.place.exists() and one.order.form.movie is not None:
-        delivered = open_footage(one.place)
-        if isinstance(delivered, Movie):
-            return _marks(delivered)
+    if (delivered := one.movie) is not None:
+        return _marks(delivered)
     rows = []
     for piece in one.order.pieces:
         renderer = Renderer(one.order, piece)
         for source in source_frames(one.order, piece, piece.first, piece.last):
-            rows.append(grid_of(renderer.signal(source.code, source.number)[..., 1:2], ROWS, COLUMNS))
+            rows.append(grid_mean(renderer.signal(source.code, source.number)[..., 1], ROWS, COLUMNS))
     return _normal(np.stack(rows))
-
-
-def grid_of(picture: Any, rows: int, columns: int) -> Float64:
-    """Means over a grid of squares of a picture (H, W, C), (rows, columns, C)."""
-    values = np.asarray(picture, dtype=np.float64)
-    ys = np.linspace(0, values.shape[0], rows + 1).astype(int)[:-1]
-    xs = np.linspace(0, values.shape[1], columns + 1).astype(int)
-    sums = np.add.reduceat(np.add.reduceat(values[:, : xs[-1]], xs[:-1], axis=1), ys, axis=0)
-    tall = np.diff([*ys, values.shape[0]])
-    return np.asarray(sums / (tall[:, None, None] * np.diff(xs)[None, :, None]))
 
 
 def _fit(footage: Movie, mine: Float32, one: Given) -> _Fit:
     """Where in a delivery a file's frames lie: where its timecode says, unless its pictures say otherwise."""
     theirs = _given_marks(one)
-    by_picture = _best_place(mine, theirs)
+    at, alike = _best_place(mine, theirs)
+    by, said = PICTURES, tuple[str, ...]()
     label, begins = _label(footage, one.order), one.order.label
     if label is not None and begins is not None:
-        at = label.count - begins.count
-        if 0 <= at < len(theirs):
-            alike = _alike_at(mine, theirs, at)
-            if 1 - alike <= FARTHER * (1 - by_picture[1]) + LEAST:
-                return _Fit(one, at, min(len(mine), len(theirs) - at), alike, TIMECODE, _slips(mine, theirs, at))
-        moved = by_picture[0] - at
-        said = (
-            f"Its timecode says that it begins at frame {at} of the delivery, and its pictures are those from frame "
-            f"{by_picture[0]}: shifted by {moved:+d} frame{'' if abs(moved) == 1 else 's'}.",
-        )
-        frames = min(len(mine), len(theirs) - by_picture[0])
-        return _Fit(one, *(by_picture[0], frames), by_picture[1], "its pictures", said)
-    frames = min(len(mine), len(theirs) - by_picture[0])
-    slips = _slips(mine, theirs, by_picture[0])
-    return _Fit(one, by_picture[0], frames, by_picture[1], "its pictures", slips)
+        told = label.count - begins.count
+        there = _alike_at(mine, theirs, told) if 0 <= told < len(theirs) else -1.0
+        if there >= 0 and 1 - there <= FARTHER * (1 - alike) + LEAST:
+            at, alike, by = told, there, TIMECODE
+        else:
+            moved = at - told
+            said = (
+                f"Its timecode says that it begins at frame {told} of the delivery, and its pictures are those from "
+                f"frame {at}: shifted by {moved:+d} frame{'' if abs(moved) == 1 else 's'}.",
+            )
+    return _Fit(one, at, min(len(mine), len(theirs) - at), alike, by, said or _slips(mine, theirs, at))
 
 
 def _may_hold(footage: Movie, order: Order) -> bool:
@@ -243,11 +231,10 @@ def _slips(mine: Float32, theirs: Float32, first: int) -> tuple[str, ...]:
         others = {by: float(mine[number] @ theirs[at + by]) for by in range(-3, 4) if 0 <= at + by < len(theirs) and by}
         by = max(others, key=lambda one: others[one], default=0)
         # A still picture looks the same before and after: only a clear gain over several frames is a slip.
-        if (
-            by
-            and others[by] - own > 1e-3
-            and _alike_at(mine[number:], theirs, at + by) > _alike_at(mine[number:], theirs, at) + 1e-4
-        ):
+        if not by or others[by] - own <= SLIP:
+            continue
+        stays, goes = (_alike_at(mine[number:], theirs, at + moves) for moves in (0, by))
+        if goes > stays + LEAST:
             what = f"{by} dropped" if by > 0 else f"{-by} repeated"
             said.append(f"From its frame {number} on, {what}: it shows frame {at + by} of the delivery there.")
             moved += by
@@ -259,15 +246,14 @@ def _slips(mine: Float32, theirs: Float32, first: int) -> tuple[str, ...]:
 def _told(footage: Movie, fit: _Fit) -> CameBack:
     """What was done to a file whose place is known."""
     order, one = fit.given.order, fit.given
-    delivered = one.place if one.place is not None and one.place.exists() else None
-    there = open_footage(delivered) if delivered is not None else None
+    there = one.movie
     done = list(fit.said)
-    same_packets = isinstance(there, Movie) and packets_digest(footage.path) == packets_digest(there.path)
-    if isinstance(there, Movie):
+    same_packets = there is not None and packets_digest(footage.path) == packets_digest(there.path)
+    if there is not None:
         done += _of_container(footage, there, same_packets)
     if footage.facts.frames != order.frames:
         done.append(_count_said(footage.facts.frames, fit, order.frames))
-    changes, apart, sizes = _of_picture(footage, fit, delivered)
+    changes, apart, sizes = _of_picture(footage, fit, there)
     done += sizes
     range_tag = next((text for text in done if text.startswith("Its tag for range")), "")
     done += [_RETAGGED if range_tag and change.name in RANGES else change.said for change in changes]
@@ -316,7 +302,7 @@ def _of_container(mine: Movie, theirs: Movie, same_packets: bool) -> list[str]:
     return said
 
 
-def _of_picture(footage: Movie, fit: _Fit, delivered: FilePath | None) -> tuple[tuple[Change, ...], float, list[str]]:
+def _of_picture(footage: Movie, fit: _Fit, delivered: Movie | None) -> tuple[tuple[Change, ...], float, list[str]]:
     """Changes of the picture that several frames agree on, the mean difference left in 10-bit codes, and what its size
     says.
     """
@@ -324,7 +310,7 @@ def _of_picture(footage: Movie, fit: _Fit, delivered: FilePath | None) -> tuple[
     numbers = sorted({int(n) for n in np.linspace(0, fit.frames - 1, min(LOOKED_AT, fit.frames))})
     mine = dict(frames_of(footage.path, numbers, 0.0))
     places = [fit.first + n for n in numbers]
-    theirs = dict(frames_of(delivered, places, 0.0)) if delivered else {n: _exact(order, n) for n in places}
+    theirs = dict(frames_of(delivered.path, places, 0.0)) if delivered else {n: _exact(order, n) for n in places}
     pairs = [(mine[n], theirs[n + fit.first]) for n in numbers]
     changes, apart = change_of(pairs)
     have, want = pairs[0][0].shape[:2], pairs[0][1].shape[:2]

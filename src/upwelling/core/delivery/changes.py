@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from upwelling.core.arrays import Float64
+from upwelling.core.blocks import grid_mean
 from upwelling.core.delivery.faults import FAULTS, LEAST
 
 GRID = (36, 64)
@@ -56,13 +57,10 @@ def change_of(pairs: Sequence[tuple[Float64, Float64]]) -> tuple[tuple[Change, .
     tried = [_fault(name, act, pairs, found, off) for name, act in FAULTS.items() if "factor" not in name]
     fitted, undone = _fitted(found, wanted, off)
     best = min([*tried, *fitted[:1]], key=lambda one: one.left)
-    if best.left > EXPLAINS and off < UNEXPLAINED:
-        return (), off * 1023
     if best.left > EXPLAINS:
-        said = (
-            f"Its colours were changed in a way that no single curve explains, by {off * 1023:.1f} codes of 10 bit on "
-        )
-        return (Change("colours", said + "average.", 1.0),), off * 1023
+        said = f"Its colours were changed in a way that no single curve explains, by {off * 1023:.1f} codes of 10 bit"
+        unexplained = (Change("colours", f"{said} on average.", 1.0),)
+        return unexplained if off >= UNEXPLAINED else (), off * 1023
     # A known fault is told before a fit that is no better.
     known = min(tried, key=lambda one: one.left)
     chosen = (known,) if known.left <= best.left + NO_WORSE else tuple(fitted)
@@ -72,11 +70,7 @@ def change_of(pairs: Sequence[tuple[Float64, Float64]]) -> tuple[tuple[Change, .
 def _squares(picture: Float64) -> Float64:
     values = np.clip(np.asarray(picture, dtype=np.float64), 0, 1)
     rows, columns = (min(want, have) for want, have in zip(GRID, values.shape, strict=False))
-    ys = np.linspace(0, values.shape[0], rows + 1).astype(int)
-    xs = np.linspace(0, values.shape[1], columns + 1).astype(int)
-    sums = np.add.reduceat(np.add.reduceat(values, xs[:-1], axis=1), ys[:-1], axis=0)
-    means = sums / (np.diff(ys)[:, None, None] * np.diff(xs)[None, :, None])
-    return np.asarray(means)
+    return np.asarray(grid_mean(values, rows, columns))
 
 
 def _fault(

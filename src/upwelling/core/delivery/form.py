@@ -59,14 +59,8 @@ class Form(Frozen):
             raise ValueError(f"“{self.codec}” in {self.ending} is nothing this program writes.")
         if not self.codec and self.ending not in STILLS:
             raise ValueError(f"“{self.ending}” is no still this program writes; use {', '.join(STILLS)}.")
-        if self.codec and CODECS[self.codec].only_legal and self.range == "full":
-            raise ValueError(
-                f"{CODECS[self.codec].title} is read as legal range everywhere; full range would come out wrong."
-            )
-        if self.codec and CODECS[self.codec].rgb and self.range == "legal":
-            raise ValueError(
-                f"{CODECS[self.codec].title} is read as full range everywhere; legal would come out wrong."
-            )
+        if self.codec and (refused := CODECS[self.codec].refusal(self.range)):
+            raise ValueError(refused)
         if self.least_bits > self.code_bits:
             raise ValueError(
                 f"{self.title} is given {self.code_bits} bits, and {self.least_bits} are ordered, however many a "

@@ -360,19 +360,26 @@ def write_proof(proof: Proof, target: FilePath) -> FilePath:
     return place
 
 
-def verify_again(target: FilePath, report: FilePath | None = None) -> Proof:
-    """The proof made anew from the files alone: the delivered ones, their proof, and the sources it names.
-
-    Raises RecipeError for a proof that cannot be read, UnreadableFile where a file is gone.
+def read_proof(place: FilePath) -> tuple[dict[str, Any], Order]:
+    """A proof's own words and the order in it. Raises UnreadableFile, RecipeError or BadValue for one that cannot be
+    read.
     """
-    place = report or proof_for(target)
     try:
         body = read_versioned(place.read_bytes(), "upwelling_proof", "a proof of a delivery", PROOF_VERSION)
     except OSError as error:
         raise UnreadableFile(place, f"the proof cannot be read ({error.strerror}). Name it with --report.") from None
     if not isinstance(body.get("order"), dict):
         raise BadValue(f"{place.name} holds no settings, so nothing can be compared.")
-    order = Order.from_json(json.dumps(body["order"]))
+    return body, Order.from_json(json.dumps(body["order"]))
+
+
+def verify_again(target: FilePath, report: FilePath | None = None) -> Proof:
+    """The proof made anew from the files alone: the delivered ones, their proof, and the sources it names.
+
+    Raises RecipeError for a proof that cannot be read, UnreadableFile where a file is gone.
+    """
+    place = report or proof_for(target)
+    body, order = read_proof(place)
     if body.get("fingerprint") != order.fingerprint and body.get("arithmetic") == ARITHMETIC:
         raise BadValue(f"{place.name} was altered: its settings are not those its fingerprint is of.")
     files = [target]

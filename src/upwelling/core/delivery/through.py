@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from functools import lru_cache
 from pathlib import Path as FilePath
 
 from pydantic import Field
@@ -53,13 +54,19 @@ def through_of(certificate: Certificate, place: FilePath) -> Through:
     if not certificate.usable:
         raise BadValue(f"{place.name} {certificate.verdict}, so nothing is delivered through it.")
     return Through(
-        table=CarriedLut.of(read_lut(place), place.name, digest),
+        table=_carried(place, digest),
         interpolation=certificate.bake_order.receiver.interpolation,
         verdict=certificate.verdict,
         metric=certificate.metric,
         p99=certificate.overall.p99,
         worst=certificate.hunted.delta_e,
     )
+
+
+@lru_cache(maxsize=32)
+def _carried(place: FilePath, digest: str) -> CarriedLut:
+    """A table as it travels; a plan asks for the same ones with every change of its form."""
+    return CarriedLut.of(read_lut(place), place.name, digest)
 
 
 def check_stands_for(order: BakeOrder, path: Path) -> None:

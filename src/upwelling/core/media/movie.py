@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.blocks import grid_mean
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import LARGEST_FRAME, Depth, Still, check_size
 from upwelling.core.media.fields import SAID, FirstField, first_field
@@ -253,11 +254,7 @@ def _remarks(
 
 def _small(path: FilePath, frame: Any, rows: int, columns: int) -> Any:
     bits = max(c.bits for c in frame.format.components)
-    plane = plane_of(path, frame, 0, bits)
-    ys = np.linspace(0, plane.shape[0], rows + 1).astype(int)
-    xs = np.linspace(0, plane.shape[1], columns + 1).astype(int)
-    sums = np.add.reduceat(np.add.reduceat(plane[:, : xs[-1]], xs[:-1], axis=1, dtype=np.float32), ys[:-1], axis=0)
-    return sums / (np.diff(ys)[:, None] * np.diff(xs)[None, :]) / (2.0**bits - 1)
+    return grid_mean(plane_of(path, frame, 0, bits), rows, columns, np.float32) / (2.0**bits - 1)
 
 
 def _tags(context: Any) -> ColourTags:

@@ -48,6 +48,14 @@ class Codec:
         """Whether it carries R'G'B' and no chroma."""
         return self.layout.startswith("gbr")
 
+    def refusal(self, code_range: Range) -> str:
+        """Why a range cannot be written in it; empty where it can."""
+        only = "legal" if self.only_legal else "full" if self.rgb else code_range
+        if only == code_range:
+            return ""
+        other = "full range" if code_range == "full" else "legal"
+        return f"{self.title} is read as {only} range everywhere; {other} would come out wrong."
+
     @property
     def part_kind(self) -> str:
         """The container of parts that are joined later: what holds the codec and keeps times to the frame."""
@@ -134,12 +142,8 @@ class MovieSettings:
 
     def check(self, path: FilePath) -> None:
         """Raises UnwritableFile for a range the codec cannot carry."""
-        if self.codec.rgb and self.code_range == "legal":
-            raise UnwritableFile(path, f"{self.codec.title} is read as full range everywhere; write it so.")
-        if self.codec.only_legal and self.code_range == "full":
-            raise UnwritableFile(
-                path, f"{self.codec.title} is read as legal range everywhere; full range would come out wrong."
-            )
+        if refused := self.codec.refusal(self.code_range):
+            raise UnwritableFile(path, refused)
 
     def encoder_options(self) -> dict[str, str]:
         """What the encoder is opened with."""

@@ -61,13 +61,14 @@ def make_package(
     try:
         made = []
         homes = _homes(items, folder)
+        dwellers = Counter(homes)
         for index, item in enumerate(items):
 
             def part(done: float, message: str, at: int = index, one: Item = item) -> None:
                 progress((at + done) / (len(items) + 0.5), f"{one.of} for {one.receiver}: {message}")
 
-            shared = Counter(homes)[homes[index]] > 1
-            made.append(_made(item, homes[index], folder, production, tolerances, part, shared))
+            home = homes[index]
+            made.append(_made(item, home, folder, production, tolerances, part, dwellers[home] > 1))
         if not any(one.certificate for one in made):
             raise UpwellingError("Nothing could be made: " + " ".join(one.problem for one in made[:3]))
         (folder / README).write_text(readme(title, production, who, made), encoding="utf-8")
@@ -160,19 +161,19 @@ def _proved(
     """The first table of a search's that holds in full, else the last tried."""
     title = ", ".join(filter(None, (production, item.of)))
     fields = {"production": production, "name": item.of, **item.fields}
-    tried: list[FilePath] = []
+    table: FilePath | None = None
     for one in solution.in_turn[:MOST_TRIED]:
-        for missed in tried:
-            missed.unlink()
+        if table is not None:
+            table.unlink()
         order = ready.order.model_copy(update=one.wish)
         table = _free(home / table_name(order, fields, item.pattern))
-        tried = [table]
         write_lut(bake(order, title=title, progress=lambda d, m: progress(0.4 + 0.1 * d, m)), table)
         certificate = verify(
             table, order, frames=ready.frames, tolerances=limits, progress=lambda d, m: progress(0.5 + 0.45 * d, m)
         )
         if certificate.usable:
             break
+    assert table is not None
     return order, table, certificate
 
 

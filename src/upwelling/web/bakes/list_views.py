@@ -53,7 +53,7 @@ def _context(request: HttpRequest, production: Production) -> dict[str, Any]:
         "taken": given.getlist("receiver") or ordered.get("receivers") or [RECEIVERS[0].name],
         "parts": [(name, title) for name, (title, _, _) in PARTS.items()],
         "part": given.get("part") or ordered.get("part", "display"),
-        "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+        "outputs": rules.outputs,
         "output": given.get("output") or ordered.get("output", rules.output),
         "alike": given.get("alike") == "one" or bool(ordered.get("alike")),
         "pattern": given.get("pattern") or ordered.get("pattern", ""),

@@ -108,7 +108,7 @@ def package_again(row: Package, user: Any) -> Package:
 
 
 def _seconds(key: int) -> float:
-    """Each table has the time that one bake has."""
+    """Four tables have the time that one bake may take at the most."""
     wishes = Package.objects.filter(pk=key).values_list("wishes", flat=True).first()
     return float(settings.TASK_SECONDS) * max(1, len(wishes or ()) / 4)
 

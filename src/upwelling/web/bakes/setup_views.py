@@ -127,7 +127,7 @@ def setup(request: HttpRequest, production: Production, shot: Shot) -> HttpRespo
             "receivers": receivers,
             "presets": PRESETS,
             "encodings": list(ENCODINGS),
-            "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+            "outputs": rules.outputs,
             "path": path,
             "bakeable": shot.settled.is_settled and shot.is_managed,
             "shots": choices(production.shots.all(), shot.pk),

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-import tempfile
-import zipfile
+from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
@@ -26,7 +25,7 @@ from upwelling.web.bakes.orders import model_shots, receivers_of
 from upwelling.web.bakes.services import bake_again, remove_bake, verify_again
 from upwelling.web.bakes.swatches import depths_said, neutral_plot, swatches
 from upwelling.web.bakes.variants import with_shots
-from upwelling.web.common.downloads import saved_file, text_file
+from upwelling.web.common.downloads import saved_file, text_file, zipped
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.forms import read_fields
 from upwelling.web.common.paging import page_of
@@ -70,7 +69,7 @@ def bakes(request: HttpRequest, production: Production) -> HttpResponse:
             "rules": rules,
             "bakeable": choices(managed(production)),
             "packages": production.packages.select_related("job", "created_by")[:EACH],
-            "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+            "outputs": rules.outputs,
             "receivers": receivers_of(production),
             "usual": RECEIVERS[0].name,
             "cameras": list(model_shots(production)),
@@ -246,16 +245,15 @@ def all_of_it(request: HttpRequest, production: Production, bake: Bake) -> FileR
     """The table with its certificate, recipe and tested pixels as one zip, as the command line proves it again."""
     if not bake.file or not bake.disk_path.exists():
         raise Http404
-    packed = tempfile.TemporaryFile()  # noqa: SIM115  the response closes it
     name = bake.file_name
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.write(bake.disk_path, name)
-        archive.writestr(f"{name}.certificate.json", _certificate_text(bake))
-        archive.writestr(f"{name}.recipe.json", bake.path.to_recipe())
-        if bake.frames_file and bake.frames_path.exists():
-            archive.write(bake.frames_path, name + TESTED_PIXELS)
-    packed.seek(0)
-    return FileResponse(packed, as_attachment=True, filename=f"{name}.zip")
+    members: dict[str, FilePath | str] = {
+        name: bake.disk_path,
+        f"{name}.certificate.json": _certificate_text(bake),
+        f"{name}.recipe.json": bake.path.to_recipe(),
+    }
+    if bake.frames_file and bake.frames_path.exists():
+        members[name + TESTED_PIXELS] = bake.frames_path
+    return zipped(f"{name}.zip", members, packed=True)
 
 
 def _certificate_text(bake: Bake) -> str:

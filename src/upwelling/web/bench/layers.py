@@ -44,7 +44,7 @@ def layers_shown(shot: Shot) -> dict[str, list[dict[str, Any]]]:
         row = kept.get(("group_trim", ""))
         found["group_trim"] = [_shown(production, "group_trim", shot.group.name, row, shot.group.shots.count())]
     follow = production.shots.count()
-    names = dict.fromkeys((*OUTPUT_KINDS, "", *outputs_of(production)))
+    names = dict.fromkeys((*OUTPUT_KINDS, "", *production.rule_set.outputs))
     found["finish"] = [_shown(production, "finish", name, kept.get(("finish", name)), follow) for name in names]
     return found
 
@@ -62,7 +62,7 @@ def _shown(
         "content": content.model_dump(mode="json"),
         "follow": follow,
         "apart": len(exceptions(layer)) if layer else 0,
-        "acts_for": _acts_for(production, whose) if kind == "finish" else outputs_of(production),
+        "acts_for": _acts_for(production, whose) if kind == "finish" else production.rule_set.outputs,
         "history": layer_ends(layer),
     }
 
@@ -81,21 +81,15 @@ def _unsaved(shot: Shot, kind: SharedKind) -> SharedLayer:
     return SharedLayer(production=shot.production, **owner)
 
 
-def outputs_of(production: Production) -> list[str]:
-    """The production's outputs by name, the main one first."""
-    rules = production.rule_set
-    return [rules.output, *(aim.output for aim in rules.deliveries)]
-
-
 def acts_for_main(production: Production, kind: SharedKind, output: str) -> bool:
     """Whether a layer acts for the main output; a finish may be for another."""
-    return kind != "finish" or outputs_of(production)[0] in _acts_for(production, output)
+    return kind != "finish" or production.rule_set.outputs[0] in _acts_for(production, output)
 
 
 def _acts_for(production: Production, output: str) -> list[str]:
     """The outputs for which a finish is the one that acts, or would be, once it holds something."""
     table = layers_of(production)
-    return [name for name in outputs_of(production) if _closest(table, production, name, output)]
+    return [name for name in production.rule_set.outputs if _closest(table, production, name, output)]
 
 
 def _closest(table: LayerTable, production: Production, name: str, output: str) -> bool:

@@ -147,7 +147,7 @@ class Opened:
             "compared": self._compared(),
             "beside": self._opens_beside(),
             "camera": {"name": camera.name, "others": camera.shots.count() - 1} if camera else None,
-            "outputs": [self.rules.output, *(d.output for d in self.rules.deliveries)],
+            "outputs": self.rules.outputs,
             "shared_development": development.model_dump(mode="json") if self.shot.is_raw else None,
         }
 
@@ -197,7 +197,7 @@ class Opened:
         return {
             "urls": {name: reverse(name, args=place) for name in ADDRESSES}
             | {"change": reverse("change", args=place[:1])}
-            | {"tables": f"/p/{self.production.slug}/tables/?shot={self.shot.pk}"}
+            | {"tables": f"{reverse('table-shelf', args=place[:1])}?shot={self.shot.pk}"}
             | {"together": reverse("showing-together", args=[self.production.slug, 0])},
             "pk": self.shot.pk,
             "walk": self._walk(),

@@ -154,7 +154,7 @@ def plan_from(production: Production, given: Any) -> Plan:
     nothing can.
     """
     form = form_from(production, given)
-    outputs = outputs_of(production)
+    outputs = production.rule_set.outputs
     output = str(given.get("output", "")) or outputs[0]
     if output not in outputs:
         raise Refused(f"{output} is no output of this production. Add it on the Outputs page.")
@@ -198,12 +198,6 @@ def folder_named(production: Production, pattern: str, form: Form, output: str, 
     return named_by(pattern, {**fields, "date": f"{timezone.now():%Y-%m-%d}"}, FOLDER_FIELDS)[:80]
 
 
-def outputs_of(production: Production) -> list[str]:
-    """The main output, then the other ones it delivers."""
-    rules = production.rule_set
-    return list(dict.fromkeys([rules.output, *(one.output for one in rules.deliveries)]))
-
-
 def _add(
     plan: Plan,
     production: Production,
@@ -218,8 +212,9 @@ def _add(
 ) -> None:
     """One more file, or a sentence why it cannot be; ``silent``: no sound fits it."""
     silent = said.pop("silent", False)
-    through = proved_table(shot, plan.output) if shot is not None and given.get("through") == "table" else None
-    if given.get("through") == "table" and through is None:
+    by_table = given.get("through") == "table"
+    through = proved_table(shot, plan.output) if by_table and shot is not None else None
+    if by_table and through is None:
         plan.remarks.append(f"{what}: no table of it as it is now is proved, so it goes by the exact path.")
     try:
         order = order_for(

@@ -8,9 +8,6 @@ from typing import Any
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_http_methods
 
 from upwelling.core.delivery.came_back import Given, came_back
 from upwelling.core.errors import UpwellingError
@@ -20,26 +17,10 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.deliveries.models import Delivery, Returned
 from upwelling.web.jobs.services import job_work, running
 from upwelling.web.jobs.work import queue, waiting_job
-from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
 
-MOST_HELD, LISTED = 200, 30
-"""Deliveries, the newest, that a file is held against; and files that the page lists."""
-
-
-@require_http_methods(["GET", "POST"])
-@production_view(change="POST")
-def came_back_page(request: HttpRequest, production: Production) -> HttpResponse:
-    """What came back, with what was found of it; a POST takes one in."""
-    if request.method == "POST":
-        uploaded = request.FILES.get("file")
-        if uploaded is None:
-            raise Refused("Choose the movie that came back.")
-        start_returned(production, request.user, uploaded)
-        return redirect("came-back", production.slug)
-    rows = production.returned.select_related("job", "delivery", "created_by")[:LISTED]
-    context = {"rows": rows, "any": production.delivered.exclude(verdict="").exists(), "endings": ",".join(KINDS)}
-    return render(request, "deliveries/came_back.html", context)
+MOST_HELD = 200
+"""Deliveries, the newest, that a file is held against."""
 
 
 @transaction.atomic

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from upwelling.web.deliveries import queue_views, returned, views
+from upwelling.web.deliveries import queue_views, views
 
 AT = "p/<slug:slug>/deliveries/"
 urlpatterns = [
@@ -12,7 +12,7 @@ urlpatterns = [
     path(AT + "plan/", views.plan, name="plan-delivery"),
     path("p/<slug:slug>/cuts/<int:pk>/relinked.<str:kind>", views.relink, name="relink-cut"),
     path(AT + "presets/", views.presets, name="own-forms"),
-    path(AT + "came-back/", returned.came_back_page, name="came-back"),
+    path(AT + "came-back/", views.came_back, name="came-back"),
     path(AT + "<int:pk>/", views.proof, name="delivery"),
     path(AT + "<int:pk>/file/", views.download, name="delivery-file"),
     path(AT + "<int:pk>/proof.json", views.proof_json, name="delivery-proof"),

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import io
 import json
-import zipfile
-from pathlib import Path as FilePath
 from typing import Any, cast
 
 from django.contrib import messages
@@ -21,23 +18,18 @@ from upwelling.core.delivery.presets import LOG_PRESET, PRESETS
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media.dither import DITHERS
+from upwelling.core.media.movie_write import KINDS
+from upwelling.web.common.downloads import zipped
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, numbers_in_turn, whole_or
 from upwelling.web.deliveries.maker_log import maker_log
 from upwelling.web.deliveries.models import Delivery, LastSetup, OwnForm
 from upwelling.web.deliveries.pieces import spans_of
-from upwelling.web.deliveries.plan import (
-    EVENT_PATTERN,
-    NO_FOLDER,
-    PATTERN,
-    folder_named,
-    form_from,
-    outputs_of,
-    plan_from,
-)
+from upwelling.web.deliveries.plan import EVENT_PATTERN, NO_FOLDER, PATTERN, folder_named, form_from, plan_from
 from upwelling.web.deliveries.relink import relinked
 from upwelling.web.deliveries.rendering import forget_parts, start
+from upwelling.web.deliveries.returned import start_returned
 from upwelling.web.footage.listing import to_choose
 from upwelling.web.footage.paths import path_of
 from upwelling.web.jobs.services import request_cancel, request_retry
@@ -173,7 +165,7 @@ def _setup_context(production: Production, given: Any) -> dict[str, Any]:
                 for name, form in forms
             }
         ),
-        "outputs": outputs_of(production),
+        "outputs": production.rule_set.outputs,
         "boundaries": BOUNDARIES.items(),
         "encodings": [name for name, one in ENCODINGS.items() if one.referred == "scene"],
         "dithers": DITHERS,
@@ -298,18 +290,7 @@ def download(request: HttpRequest, production: Production, row: Delivery) -> Htt
         raise Refused(
             f"These stills are {row.size_bytes / 2**30:.1f} GiB. Fetch them from the server's folder: {row.at}."
         )
-    return _zipped(files, place.stem)
-
-
-def _zipped(files: list[FilePath], stem: str) -> HttpResponseBase:
-    import tempfile
-
-    packed = tempfile.TemporaryFile()  # noqa: SIM115  the response closes it
-    with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as archive:
-        for file in files:
-            archive.write(file, file.name)
-    packed.seek(0, io.SEEK_SET)
-    return FileResponse(packed, as_attachment=True, filename=f"{stem}.zip")
+    return zipped(f"{place.stem}.zip", {file.name: file for file in files})
 
 
 @require_GET
@@ -331,6 +312,21 @@ def order_json(request: HttpRequest, production: Production, row: Delivery) -> H
     answer = HttpResponse(row.order_json, content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="delivery-{row.pk}.order.json"'
     return answer
+
+
+@require_http_methods(["GET", "POST"])
+@production_view(change="POST")
+def came_back(request: HttpRequest, production: Production) -> HttpResponse:
+    """What came back, with what was found of it; a POST takes one in."""
+    if request.method == "POST":
+        uploaded = request.FILES.get("file")
+        if uploaded is None:
+            raise Refused("Choose the movie that came back.")
+        start_returned(production, request.user, uploaded)
+        return redirect("came-back", production.slug)
+    rows = production.returned.select_related("job", "delivery", "created_by")[:EACH]
+    context = {"rows": rows, "any": production.delivered.exclude(verdict="").exists(), "endings": ",".join(KINDS)}
+    return render(request, "deliveries/came_back.html", context)
 
 
 @require_GET

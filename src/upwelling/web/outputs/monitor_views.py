@@ -42,7 +42,7 @@ def monitor(request: HttpRequest, production: Production, shot: Shot) -> HttpRes
             "rows": controls(Monitor, ""),
             "gamuts": Monitor.model_fields["gamut"].annotation.__args__,  # type: ignore[union-attr]
             "presets": MONITORS,
-            "outputs": [rules.output, *(d.output for d in rules.deliveries)],
+            "outputs": rules.outputs,
             "shots": choices(production.shots.all(), shot.pk),
             "free": shot.settled.is_settled and shot.is_managed,
         },

@@ -46,7 +46,7 @@ def renderings(request: HttpRequest, production: Production, shot: Shot) -> Http
     rules = production.rule_set
     free = shot.settled.is_settled and shot.is_managed
     now = _sent(shot.settings.rendering or rules.rendering, rules.output)
-    deliveries = [rules.delivery(name) for name in (rules.output, *(d.output for d in rules.deliveries))]
+    deliveries = [rules.delivery(name) for name in rules.outputs]
     listed: list[dict[str, Any]] = [
         {
             "name": d.output,

@@ -70,6 +70,11 @@ class Rules(Frozen):
         except BadValue as error:
             raise ValueError(str(error)) from None
 
+    @property
+    def outputs(self) -> list[str]:
+        """The main output's name, then those of the others that it delivers."""
+        return [self.output, *(one.output for one in self.deliveries)]
+
     def display_look(self, is_hdr: bool) -> DisplayLook | None:
         """The Look of the display for SDR or for HDR outputs."""
         return next((one for one in self.display_looks if output(one.lut.expects).is_hdr == is_hdr), None)

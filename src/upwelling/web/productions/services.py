@@ -78,7 +78,7 @@ def _set(production: Production, changes: dict[str, Any]) -> Rules:
 
 def check_outputs(production: Production, rules: Rules) -> None:
     """Raises BadValue when an output is named twice or a rendering cannot be made for its output."""
-    names = [rules.output, *(d.output for d in rules.deliveries)]
+    names = rules.outputs
     twice = next((name for name in names if names.count(name) > 1), None)
     if twice:
         raise BadValue(f"{twice} is named twice among the outputs.")
@@ -105,7 +105,7 @@ def define_output(
         raise BadValue(
             f"This production already has an output “{taken.name}”. Choose another name, or change that one."
         )
-    if replaces and replaces != made.name and replaces in _outputs_in_use(production):
+    if replaces and replaces != made.name and replaces in production.rule_set.outputs:
         raise BadValue(f"{replaces} is in use, so its name cannot change. Define a new output instead.")
     with transaction.atomic():
         row, _ = OwnOutput.objects.update_or_create(
@@ -118,19 +118,14 @@ def define_output(
             },
         )
         production.__dict__.pop("displays", None)
-        if made.name in _outputs_in_use(production):
+        if made.name in production.rule_set.outputs:
             check_outputs(production, production.rule_set)
     return row
 
 
-def _outputs_in_use(production: Production) -> list[str]:
-    rules = production.rule_set
-    return [rules.output, *(d.output for d in rules.deliveries)]
-
-
 def remove_output(row: OwnOutput) -> None:
     """Removes a definition; raises Refused while the production delivers it."""
-    if row.name in _outputs_in_use(row.production):
+    if row.name in row.production.rule_set.outputs:
         raise Refused(f"{row.name} is one of the production’s outputs. Take it off that list first.")
     row.delete()
 

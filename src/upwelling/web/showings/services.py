@@ -21,7 +21,6 @@ from upwelling.web.common.requests import Refused
 from upwelling.web.cuts.models import Cut, CutEvent
 from upwelling.web.cuts.services import FOUND
 from upwelling.web.deliveries.pieces import piece_of_shot
-from upwelling.web.deliveries.plan import outputs_of
 from upwelling.web.footage.listing import loaded
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_of
@@ -98,7 +97,7 @@ def make_showing(
     left = list(left)
     sdr = ""
     if production.output_named(terms.output).is_hdr:
-        sdr = next((name for name in outputs_of(production) if not production.output_named(name).is_hdr), "")
+        sdr = next((name for name in production.rule_set.outputs if not production.output_named(name).is_hdr), "")
         if not sdr:
             raise Refused(
                 f"{terms.output} is HDR, and many screens are not. Add an SDR output on the Outputs page to stand in."
@@ -139,7 +138,7 @@ def make_showing(
 def _check(production: Production, terms: Terms, asked: Sequence[Asked]) -> None:
     if not terms.name:
         raise Refused("A showing needs a name; those who open it read it.")
-    if terms.output not in outputs_of(production):
+    if terms.output not in production.rule_set.outputs:
         raise Refused(f"{terms.output} is no output of this production. Add it on the Outputs page.")
     _check_end(terms.ends)
     if not asked:

@@ -17,7 +17,6 @@ from upwelling.core.errors import UpwellingError
 from upwelling.web.common.finding import Choice, made_by, made_finder
 from upwelling.web.common.paging import page_of
 from upwelling.web.common.requests import Refused, one_of, whole_list, whole_or
-from upwelling.web.deliveries.plan import outputs_of
 from upwelling.web.footage.listing import choices, loaded
 from upwelling.web.productions.access import production_view
 from upwelling.web.productions.models import Production
@@ -88,7 +87,7 @@ def new(request: HttpRequest, production: Production) -> HttpResponse:
         "events": events,
         "left": left,
         "choices": choices(production.shots.all()) if cut is None and not rows else [],
-        "outputs": outputs_of(production),
+        "outputs": production.rule_set.outputs,
         "earlier": production.showings.all()[:60],
         "ends": given.get("ends") or f"{timezone.localdate() + USUAL:%Y-%m-%d}",
         "soonest": f"{timezone.localdate() + datetime.timedelta(days=1):%Y-%m-%d}",
@@ -117,7 +116,7 @@ def _made(request: HttpRequest, production: Production) -> Showing:
     terms = Terms(
         name=" ".join(given.get("name", "").split())[:120],
         note=given.get("note", "").strip()[:500],
-        output=one_of(given.get("output"), outputs_of(production), outputs_of(production)[0]),
+        output=one_of(given.get("output"), production.rule_set.outputs, production.rule_set.outputs[0]),
         ends=end_of(given.get("ends", "")),
         phrase=given.get("phrase", "")[:100],
         remarks="remarks" in given,

@@ -79,9 +79,7 @@ def show_of(asked: Mapping[str, Any], production: Production) -> Show:
 def offered(production: Production, mode: Mode) -> tuple[Column, ...]:
     """What can be shown side by side."""
     if mode == "outputs":
-        rules = production.rule_set
-        names = [rules.output, *(one.output for one in rules.deliveries if one.output != rules.output)]
-        return tuple(Column(name, name) for name in names)
+        return tuple(Column(name, name) for name in production.rule_set.outputs)
     if mode == "looks":
         return (NOW, *(Column(str(one.look), one.name) for one in looks_of(production).offered))
     return STATES if mode == "states" else (NOW,)
