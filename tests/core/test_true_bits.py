@@ -9,11 +9,13 @@ import pytest
 from tests.core.test_delivery import scene
 from upwelling.cli.main import main
 from upwelling.core.delivery.form import Form
+from upwelling.core.delivery.make import order_for, piece_of, remarks_on, stages_of
 from upwelling.core.delivery.presets import preset
 from upwelling.core.encodings import encoding
 from upwelling.core.errors import BadValue, UnwritableFile
-from upwelling.core.media import Movie
+from upwelling.core.media import Movie, Reading, write_still
 from upwelling.core.media.movie_write import CODECS, write_movie
+from upwelling.core.path import Display, Input, Path
 
 LAYOUTS = {8: "gray", 10: "gray10le", 12: "gray12le", 16: "gray16le"}
 
@@ -100,6 +102,17 @@ def test_bits_that_are_ordered_are_given_or_refused(name, bits, carried):
     else:
         with pytest.raises(BadValue, match=f"{bits} are ordered"):
             Form.checked(body)
+
+
+@pytest.mark.parametrize(("name", "dithers"), [("H.264", True), ("FFV1 RGB 12-bit", False), ("PNG 16-bit", False)])
+def test_dither_is_told_only_where_it_is_done(tmp_path, name, dithers):
+    place = tmp_path / "a.png"
+    write_still(place, np.full((64, 64, 3), 0.4, np.float32), "16")
+    form = preset(name).model_copy(update={"dither": "blue noise"})
+    path = Path(input=Input(encoding="S-Log3/S-Gamut3.Cine"), display=Display(output="BT.709 BT.1886"))
+    order = order_for([piece_of(place, path, 0, 0, Reading("full"))], form)
+    assert any(text == "dithered: blue noise" for text in stages_of(order)) is dithers
+    assert any(text.startswith("Nothing is dithered") for text in remarks_on(order)) is not dithers
 
 
 @pytest.mark.parametrize("name", ["VC-5 RGB 12-bit", "FFV1 RGB 12-bit", "FFV1 RGB 16-bit", "H.265 4:4:4 12-bit"])

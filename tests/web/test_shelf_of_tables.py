@@ -109,6 +109,8 @@ def test_one_press_puts_a_table_on_a_shot_and_the_trim_names_it_alone(tables, sh
     kept_tables._kept.cache_clear()
     with pytest.raises(BadValue, match="no longer kept"):
         path_of(Shot.objects.get(pk=shot.pk))
+    kept_tables.put_apart(asked)  # added again, it is there again
+    np.testing.assert_allclose(path_of(Shot.objects.get(pk=shot.pk)).apply(code), expected.apply(code), atol=1e-12)
     assert tess.get("/p/kilnlight/").status_code == 200
 
 

@@ -94,7 +94,9 @@ class Form(Frozen):
 
     @property
     def dithering(self) -> Dither:
-        """Blue noise where 8 bit are written and nothing else was said."""
+        """Blue noise where 8 bit are written and nothing else was said; none in stills and R'G'B'."""
+        if self.movie is None or self.movie.rgb:
+            return "none"
         if self.dither != "as needed":
             return self.dither
         return "blue noise" if self.code_bits == 8 else "none"

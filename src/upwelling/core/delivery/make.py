@@ -258,6 +258,8 @@ def remarks_on(order: Order) -> list[str]:
             "The encoder is given 10 bits, and decoders make 12 of them. 12 true bits go out as VC-5 RGB, FFV1 RGB or "
             "H.265 4:4:4."
         )
+    if form.dither in ("blue noise", "diffused") and form.dithering == "none":
+        found.append(f"Nothing is dithered: {form.title} is rounded, whatever dither is chosen.")
     if order.through is not None:
         found.append("Made through a proved table: codes beyond 0…1 of the source are held at its edge.")
     if form.movie is not None and (heard := sound_for(order)[1]):

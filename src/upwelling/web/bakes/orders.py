@@ -65,7 +65,7 @@ def check_bakeable(shot: Shot, section: Section) -> None:
 
 def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     """The order of what a page wishes: start, end, carrier, receiver, format, dimensions, size, shaper, density,
-    entries, output, trim, look, left_out, frozen.
+    entries, output, trim, look, left_out, frozen, still (what moves is frozen at the shot's frame).
 
     What is not wished for is as usual: the largest grid, and fitted entries where it can have them. Raises Refused or
     BadValue.
@@ -93,6 +93,9 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
     path = variant_path(shot, variant_of(wish), text_of(wish.get("output")))
     path = path.fed(ShotFrames(shot, shot.frame))
     names = {layer.name_of(step) for layer, step in path.steps()}
+    frozen = text_of(wish.get("frozen"))
+    if wish.get("still") and any(step.moves for _, step in path.steps()):
+        frozen = str(shot.frame)
     return BakeOrder.checked(
         {
             "path": path,
@@ -104,7 +107,7 @@ def order_for(shot: Shot, wish: dict[str, Any]) -> BakeOrder:
             "shaper": text_of(wish.get("shaper")) or "none",
             "density": _density(wish.get("density")),
             "entries": text_of(wish.get("entries")) or usual,
-            "frozen": whole_or(frozen) if (frozen := text_of(wish.get("frozen"))) else None,
+            "frozen": whole_or(frozen) if frozen else None,
             "left_out": tuple(n for n in map(text_of, list_of(wish.get("left_out"))) if n.removesuffix(SHAPE) in names),
         }
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path as FilePath
 from typing import Any, Literal
@@ -16,7 +16,6 @@ from upwelling.core.packages.made import Prepared
 from upwelling.core.packages.naming import FIELDS, table_name
 from upwelling.core.patterns import named_by
 from upwelling.web.bakes.orders import frames_that_test, order_for, receiver_named, usual_start
-from upwelling.web.bakes.variants import variant_path
 from upwelling.web.common.requests import Refused, numbers_in_turn
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.listing import loaded
@@ -164,17 +163,8 @@ def order_of(shot: Shot, order: ListOrder, receiver: str) -> BakeOrder:
     """A shot's order for a receiver at the largest grid it takes; what moves stands at the shot's frame."""
     _, start, end = PARTS[order.part]
     start = usual_start(shot) if start == "camera" and shot.is_raw and end == "display" else start
-    path = variant_path(shot, {}, order.output)
-    moves = any(step.moves for _, step in path.steps())
-    wish: Mapping[str, Any] = {
-        "receiver": receiver,
-        "start": start,
-        "end": end,
-        "output": order.output,
-        "entries": "sampled",
-        "frozen": str(shot.frame) if moves else "",
-    }
-    return order_for(shot, dict(wish))
+    wish = {"receiver": receiver, "start": start, "end": end, "output": order.output, "entries": "sampled"}
+    return order_for(shot, {**wish, "still": True})
 
 
 def prepared(production: Production, order: ListOrder, shots: Sequence[Shot], receiver: str) -> Prepared:

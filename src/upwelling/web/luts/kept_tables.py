@@ -32,9 +32,12 @@ def _apart(step: LutStep) -> LutStep:
 
 
 def _whole(step: LutStep) -> LutStep:
-    found = _kept(step.lut.table.digest)
-    if found is None:
-        raise BadValue(f"The table {step.lut.table.name} of a trim is no longer kept. Bring it in and add it again.")
+    try:
+        found = _kept(step.lut.table.digest)
+    except KeptTable.DoesNotExist:
+        raise BadValue(
+            f"The table {step.lut.table.name} of a trim is no longer kept. Bring it in and add it again."
+        ) from None
     return _with(step, found.model_copy(update={"name": step.lut.table.name}))
 
 
@@ -43,6 +46,6 @@ def _with(step: LutStep, table: CarriedLut) -> LutStep:
 
 
 @lru_cache(maxsize=16)
-def _kept(digest: str) -> CarriedLut | None:
-    held = KeptTable.objects.filter(digest=digest).values_list("carried", flat=True).first()
-    return None if held is None else CarriedLut.model_validate(held)
+def _kept(digest: str) -> CarriedLut:
+    """Raises KeptTable.DoesNotExist, which is not remembered: what is missing may be added again."""
+    return CarriedLut.model_validate(KeptTable.objects.get(digest=digest).carried)

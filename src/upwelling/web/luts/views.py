@@ -14,7 +14,7 @@ from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.tables.facts import compare_luts, measure
 from upwelling.web.common.downloads import saved_file
-from upwelling.web.common.requests import Refused, typed_number
+from upwelling.web.common.requests import Refused, typed_number, wants_json
 from upwelling.web.common.uploads import on_disk
 from upwelling.web.luts.access import lut_view
 from upwelling.web.luts.models import ImportedLut
@@ -41,7 +41,7 @@ from upwelling.web.productions.models import Production
 def bring_in(request: HttpRequest, production: Production) -> HttpResponse:
     """Takes table files in; each bad one is said, the good ones stay."""
     files = request.FILES.getlist("file")
-    if request.headers.get("Accept") == "application/json":
+    if wants_json(request):
         return _one_of_many(request, production)
     if not files:
         raise Refused("Choose a table file: .cube, .clf, or a Hald image (.png).")
