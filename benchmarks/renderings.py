@@ -20,6 +20,7 @@ from upwelling.core.measure.comparison import figures, hdr_reference, render
 from upwelling.core.outputs import output
 from upwelling.core.rendering import FITS, TONE_MAPS, Rise
 from upwelling.core.simulate.shipped import shipped_at
+from upwelling.core.steps import Density, Saturation
 from upwelling.core.warm import warm
 
 AP1, TV, HDR = primaries("AP1"), output("BT.709 BT.1886"), output("BT.2100 PQ 1000")
@@ -37,6 +38,10 @@ def engine_times() -> None:
         jobs[f"Rise, {fit.title.lower()}"] = partial(
             engine.run, engine.compile_operations(Rise(fit=fit()).operations(AP1, TV, "CAT02")), scene, out
         )
+    for step in (Saturation(amount=1.4), Density(richness=1.3, depth=0.8, spare_skin=0.5)):
+        jobs[f"The step {step.title}"] = partial(
+            engine.run, engine.compile_operations(step.operations(AP1)), scene, out
+        )
     times = interleaved(7, **jobs)
     base = float(np.median(times["Rise, smooth fit"]))
     for name, found in times.items():
@@ -53,8 +58,9 @@ def comparison() -> None:
 
     start = time.perf_counter()
     all_methods()
-    print(f"{'Comparison of 8 methods with numbers, cold':58} {(time.perf_counter() - start) * 1000:15.1f} ms")
-    say("Comparison of 8 methods with numbers, warm", interleaved(5, warm=all_methods)["warm"])
+    name = f"Comparison of {len(TONE_MAPS)} methods with numbers"
+    print(f"{name + ', cold':58} {(time.perf_counter() - start) * 1000:15.1f} ms")
+    say(f"{name}, warm", interleaved(5, warm=all_methods)["warm"])
 
 
 if __name__ == "__main__":

@@ -12,14 +12,27 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 
-from tests.core.test_steps import BUSY, LATER, WARM
+from tests.core.step_samples import BUSY, LATER, WARM
 from upwelling.core.colour.primaries import primaries
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.operations import Place, run_reference
 from upwelling.core.outputs import OUTPUTS
 from upwelling.core.path import CameraFile, Display, Input, Layer, Path, RenderingStage, convert_operations
 from upwelling.core.rendering import TONE_MAPS
-from upwelling.core.steps import STEPS, CalmNoise, Glow, Grain, Halation, Sharpen, Streaks, Vignette
+from upwelling.core.steps import (
+    STEPS,
+    CalmNoise,
+    Dust,
+    Gate,
+    Glow,
+    Grain,
+    Halation,
+    Mist,
+    Sharpen,
+    Softness,
+    Streaks,
+    Vignette,
+)
 
 TABLE = FilePath(__file__).parents[1] / "data" / "behaviour.json"
 CODES = np.array(
@@ -46,6 +59,10 @@ PLACED = (
     Glow(size=0.1, threshold=0.5, tint=(1, 0.8, 0.6)),
     Halation(size=0.03, threshold=0.5),
     Grain(size=0.02, amount=0.3, seed=3),
+    Softness(half=20, layers=(0.7, 1, 1.4)),
+    Mist(size=0.05, veil=0.1),
+    Gate(across=0.01, down=0.008, flicker=0.1),
+    Dust(amount=60, size=0.05),
 )
 PICTURE = np.linspace(0.02, 3, 4 * 6 * 3).reshape(4, 6, 3)
 
@@ -104,7 +121,7 @@ def computed() -> dict:
                 run_reference(made.at(7).operations(ap1), PICTURE, Place(1920, 1080, 40, 700, 31)).reshape(-1, 3)
             ]
     found["fingerprint placed"] = _path(trim=Layer(steps=PLACED[:1])).fingerprint
-    found["fingerprint textures"] = _path(trim=Layer(steps=PLACED[1:])).fingerprint
+    found["fingerprint textures"] = _path(trim=Layer(steps=PLACED[1:7])).fingerprint
     found["fingerprint trim"] = _path(trim=Layer(steps=BUSY)).fingerprint
     found["fingerprint look"] = _path(
         look=Layer(steps=BUSY[:3], strength=0.5), camera=CameraFile(range="legal", depth=8)

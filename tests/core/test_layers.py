@@ -104,7 +104,17 @@ def test_a_finish_acts_for_its_kind_of_output_alone(name, light):
 
 
 IN_DISPLAY_LIGHT = {
-    *("slope_offset_power", "tone_curve", "colour_curves", "saturation", "sharpen", "grain", "vignette", "turn_colours")
+    *(
+        "slope_offset_power",
+        "tone_curve",
+        "colour_curves",
+        "saturation",
+        "sharpen",
+        "grain",
+        "vignette",
+        "turn_colours",
+    ),
+    *("softness", "gate", "dust"),
 }
 
 

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_steps import RESTING
+from tests.core.step_samples import RESTING
 from upwelling.core.colour.primaries import primaries, rgb_to_xyz
 from upwelling.core.colour.temperature import kelvin_duv_to_xy, xy_to_kelvin_duv
 from upwelling.core.encodings import encoding

@@ -124,7 +124,8 @@ def test_needs_add_up_and_say_what_a_table_can_carry():
     assert path_of(VIGNETTE).needs == {"place"}
     assert path_of(VIGNETTE.model_copy(update={"on": False})).needs == frozenset()
     assert path_of(VIGNETTE, Exposure(stops=1)).carried() == path_of(Exposure(stops=1))
-    bound = ["Calm noise", "Sharpen · soften", "Streaks", "Glow", "Halation", "Vignette", "Grain"]
+    bound = ["Calm noise", "Sharpen · soften", "Softness", "Streaks", "Glow", "Mist", "Halation", "Vignette"]
+    bound += ["Gate weave · flicker", "Dust", "Grain"]
     assert [step.title for step in STEPS if not step().fits_in_lut] == bound
     assert Vignette(stops=0).fits_in_lut
     with pytest.raises(PlaceNeeded, match="neighbours"):

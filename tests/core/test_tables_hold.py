@@ -14,11 +14,12 @@ from upwelling.core.bake import BakeOrder, bake
 from upwelling.core.bake.receivers import plain_receiver
 from upwelling.core.colour.primaries import primaries, rgb_to_rgb, rgb_to_xyz
 from upwelling.core.operations import Matrix, encode_operations, run_reference
-from upwelling.core.path import Layer
+from upwelling.core.path import Layer, RenderingStage
 from upwelling.core.proof import FrameSample, solve, verify
 from upwelling.core.proof.hunt import compare
 from upwelling.core.proof.lut_box import LutBox
-from upwelling.core.steps import Contrast, Exposure, Saturation, SlopeOffsetPower
+from upwelling.core.rendering import Film, Rise
+from upwelling.core.steps import Contrast, Density, Exposure, FilmNegative, Saturation, SlopeOffsetPower
 from upwelling.core.tables.files import write_lut
 
 # Encodings of the promise, each with an output; benchmarks/tables.py prints the whole table.
@@ -97,6 +98,34 @@ def test_a_33_point_table_holds(tmp_path, room, encoding, target, interpolation)
     write_lut(bake(one), tmp_path / "t.cube")
     certificate = verify(tmp_path / "t.cube", one, frames=[frame])
     assert certificate.usable, certificate.reasons_said
+
+
+FILM = {
+    "film": (Film(), ()),
+    "film of unlike layers": (Film(layer_gamma=(1.04, 1, 0.97), layer_roll=(1, 1.1, 1.6), interlayer=0.3), ()),
+    "density": (Rise(), (Density(richness=1.3, depth=0.8, red=1.3, blue=0.6, spare_skin=0.5),)),
+    "a negative read back": (Rise(), (FilmNegative(interlayer=0.25, layer_latitude=(0, -0.3, -1.5)),)),
+    "all of it": (Film(), (Density(richness=1.2, depth=0.5),)),
+}
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize(("method", "steps"), FILM.values(), ids=FILM)
+@pytest.mark.parametrize("encoding", ["S-Log3/S-Gamut3.Cine", "LogC3 EI 800/Wide Gamut 3"])
+def test_a_33_point_table_carries_film(tmp_path, room, encoding, method, steps):
+    """By the product's own tolerances on a picture never seen, and by ffmpeg's lut3d on it."""
+    one = order(encoding, "BT.709 BT.1886", "tetrahedral")
+    path = one.path.with_layers(look=Layer(steps=steps))
+    one = one.model_copy(update={"path": path.model_copy(update={"rendering": RenderingStage(method=method)})})
+    codes = coded(one, room)
+    frame = FrameSample("room", np.round(codes.reshape(-1, 3) * 65535) / 65535, 0.0)
+    write_lut(bake(one), tmp_path / "t.cube")
+    certificate = verify(tmp_path / "t.cube", one, frames=[frame])
+    assert certificate.usable, certificate.reasons_said
+    shown = ffmpeg_lut3d(tmp_path / "t.cube", np.ascontiguousarray(codes, np.float32), "tetrahedral")
+    light = [np.clip(p, 0, 1) ** 2.4 @ rgb_to_xyz(primaries("BT.709")).T for p in (shown, one.path.apply(codes))]
+    apart = colour.delta_E(*(colour.XYZ_to_Lab(xyz, [0.3127, 0.3290]) for xyz in light), method="CIE 2000")
+    assert np.percentile(apart, 99) < 1.0
 
 
 TRIMS = {

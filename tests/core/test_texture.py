@@ -22,7 +22,21 @@ from upwelling.core.operations.scatter import CORE, SHARES, WEIGHTS, spread_shap
 from upwelling.core.path import Display, Input, Layer, Path, trace
 from upwelling.core.proof.left_out import left_out
 from upwelling.core.simulate.shipped import shipped
-from upwelling.core.steps import CalmNoise, Exposure, Glow, Grain, Halation, Matte, Sharpen, Streaks, Vignette
+from upwelling.core.steps import (
+    CalmNoise,
+    Dust,
+    Exposure,
+    Gate,
+    Glow,
+    Grain,
+    Halation,
+    Matte,
+    Mist,
+    Sharpen,
+    Softness,
+    Streaks,
+    Vignette,
+)
 from upwelling.core.steps.selections import Ellipse
 from upwelling.core.steps.track import Track
 
@@ -42,6 +56,12 @@ KINDS = (
     Glow(energy="added", size=0.2, tint=(1, 0.7, 0.4)),
     Halation(),
     Grain(),
+    Grain(strength_by="a negative's density", format="16 mm"),
+    Softness(),
+    Softness(half=250, layers=(0.7, 1, 1.4)),
+    Mist(),
+    Gate(flicker=0.05),
+    Dust(amount=40),
     Streaks(x=0.2),
     Streaks(direction="towards", x=-0.6, y=0.4, length=0.3),
 )
@@ -80,8 +100,10 @@ def test_the_preview_shows_what_delivery_gives(step):
     to_xyz = rgb_to_xyz(primaries("BT.709"))
     lab = [colour.XYZ_to_Lab(np.clip(light, 0, 1) @ to_xyz.T, D65) for light in xyz]
     apart = colour.delta_E(*lab, method="CIE 2000")
-    assert apart.mean() < 0.3
-    assert np.percentile(apart, 99) < 2
+    # A part of a small picture's pixel is another part of a large one's: cubic interpolation keeps less of its detail.
+    mean, most = (0.6, 5) if step.kind == "gate" else (0.3, 2)
+    assert apart.mean() < mean
+    assert np.percentile(apart, 99) < most
 
 
 @pytest.mark.parametrize("step", KINDS, ids=IDS)
@@ -105,12 +127,14 @@ def test_a_margin_of_the_reach_makes_a_part_the_whole(step):
     np.testing.assert_allclose(cut[80 - top : 120 - top, 150 - left : 230 - left], whole[80:120, 150:230], rtol=1e-7)
 
 
-@pytest.mark.parametrize("step", [s for s in KINDS if s.kind not in ("grain", "streaks")], ids=lambda s: s.kind)
+@pytest.mark.parametrize(
+    "step", [s for s in KINDS if s.kind not in ("grain", "streaks", "gate", "dust")], ids=lambda s: s.kind
+)
 def test_mirrored_pictures_come_out_mirrored(step):
     for way in (np.s_[::-1], np.s_[:, ::-1]):
         np.testing.assert_allclose(reference(step, HALF[way]), reference(step)[way], rtol=1e-9, atol=1e-12)
     flat = np.full((60, 90, 3), 3.0)
-    if step.kind != "glow":  # a glow that adds light adds it to flat light too
+    if step.kind not in ("glow", "mist"):  # a glow that adds light adds it to flat light too, a veil takes of it
         np.testing.assert_allclose(reference(step, flat, Place(90, 60)), flat, rtol=1e-9)
 
 

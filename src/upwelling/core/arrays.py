@@ -11,6 +11,8 @@ Float = NDArray[np.floating[Any]]
 """Any floating NumPy array."""
 MID_GREY = 0.18
 """Scene-linear light of an 18 % reflector; stops are counted from here."""
+STOP = float(np.log10(2))
+"""A stop in log₁₀ of light: density, and exposure."""
 Float32 = NDArray[np.float32]
 Float64 = NDArray[np.float64]
 

@@ -7,6 +7,8 @@ from typing import Any
 from upwelling.core.engine import (  # noqa: F401  each declares its opcodes
     colour_kernel,
     curve_opcodes,
+    density_kernel,
+    film_kernel,
     highlight_opcodes,
     number_opcodes,
     rise_kernel,

@@ -46,6 +46,13 @@ MARGIN_F, ROOM_F = F(MARGIN), F(ROOM)
 LEAST_LOG2_Q = 3
 """q is 8 at the least, so that three roots and squares stand in the loops themselves."""
 NEAREST_F, SLOPE_LEAST, MISSED = F(NEAREST), F(1e-12), F(FARTHEST_MISS)
+UNEVEN = F(1.08)
+"""At most this much greater than the largest is the p-norm of three values: 3^(1/16), and a rounding."""
+INSIDE = ONE - KNEE_F / UNEVEN
+LEAST_LEVEL = F(1e-12)
+FARTHEST_BELOW = F(1e18)
+"""In floors, so that its square is finite: light negative in all channels is black."""
+LEAST_CONE = F(0.01)
 assert EASE == 2
 assert PURITY == 4
 assert SHARP == 16
@@ -54,7 +61,7 @@ assert SHARP == 16
 @inline
 def hold32(x: Any, floor: Any) -> Any:
     """root_space.hold."""
-    t = max(floor - x, ZERO) / floor
+    t = min(max(floor - x, ZERO) / floor, FARTHEST_BELOW)
     return floor / (ONE + t + t * t) if x < floor else x
 
 
@@ -103,10 +110,10 @@ def fourth_sum(x: Any, y: Any, z: Any) -> Any:
 @called
 def hold_row(X: Any, floor: Any, n: Any) -> None:
     """root_space.hold over a row, which most rows do not need."""
-    below = ZERO
+    below = 0  # counted: a sum would be no number where one pixel is none, and its neighbours would not be held
     for i in range(n):
-        below += max(floor - X[i], ZERO)
-    if below > ZERO:
+        below += X[i] < floor
+    if below > 0:
         for i in range(n):
             X[i] = hold32(X[i], floor)
 
@@ -242,6 +249,34 @@ def finish(R: Any, G: Any, B: Any, T: Any, floor: Any, fitted: Any, n: Any) -> N
 
 
 @called
+def all_inside(X: Any, Y: Any, Z: Any, T: Any, CR: Any, CG: Any, CB: Any, p: Any, n: Any) -> Any:
+    """Whether the fit would move no pixel of a tile, told without a root: by bounds of what the loops below compute.
+
+    Cones over the level are in X, Y, Z, light over it in CR, CG, CB. The tangent of a cone x lies between 1 − 1/x and
+    x − 1; a ceiling's reach is at most slope × near. Most tiles of a picture pass, and cost a third.
+    """
+    m0, m1, m2, m3, m4, m5, m6, m7, m8 = p[9], p[10], p[11], p[12], p[13], p[14], p[15], p[16], p[17]
+    h0, h1, h2, h3, h4 = max(m0, ZERO), max(m1, ZERO), max(m2, ZERO), max(m3, ZERO), max(m4, ZERO)
+    h5, h6, h7, h8 = max(m5, ZERO), max(m6, ZERO), max(m7, ZERO), max(m8, ZERO)
+    l0, l1, l2, l3, l4, l5, l6, l7, l8 = m0 - h0, m1 - h1, m2 - h2, m3 - h3, m4 - h4, m5 - h5, m6 - h6, m7 - h7, m8 - h8
+    inside = 0
+    for i in range(n):
+        x, y, z = X[i], Y[i], Z[i]
+        r, g, b = CR[i], CG[i], CB[i]
+        low = min(min(r, g), b)
+        u, v, w = ONE - ONE / max(x, LEAST_CONE), ONE - ONE / max(y, LEAST_CONE), ONE - ONE / max(z, LEAST_CONE)
+        x, y, z = x - ONE, y - ONE, z - ONE
+        tr = h0 * x + h1 * y + h2 * z + l0 * u + l1 * v + l2 * w
+        tg = h3 * x + h4 * y + h5 * z + l3 * u + l4 * v + l5 * w
+        tb = h6 * x + h7 * y + h8 * z + l6 * u + l7 * v + l8 * w
+        most = max(max(max(max(tr, tg), tb), max(max(r, g), b) - ONE), ZERO) + TANGENT_WIDE
+        reach = UNEVEN * most * T[i] - CEILING_KNEE_F * (ONE - T[i])
+        cone = min(min(X[i], Y[i]), Z[i])
+        inside += (low >= INSIDE) & (reach <= ZERO) & (cone >= LEAST_CONE)
+    return inside == n
+
+
+@called
 def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
     """SmoothOperation on n pixels; p: matrix to cones, matrix from cones, log2 q, light floor, luminance weights."""
     a0, a1, a2, a3, a4, a5, a6, a7, a8 = p[0], p[1], p[2], p[3], p[4], p[5], p[6], p[7], p[8]
@@ -253,13 +288,16 @@ def smooth_tile(R: Any, G: Any, B: Any, S: Any, p: Any, n: Any) -> None:
         x, y, z = max(r, ZERO), max(g, ZERO), max(b, ZERO)
         xx, yy, zz = x * x, y * y, z * z
         norm = max((x * xx + y * yy + z * zz) / max(xx + yy + zz, LEAST), DARKEST)
-        level = hold32((wr * r + wg * g + wb * b) / norm, LEVEL_FLOOR_F) * norm
+        level = max(hold32((wr * r + wg * g + wb * b) / norm, LEVEL_FLOOR_F) * norm, LEAST_LEVEL)
         over = ONE / level
         T[i] = min(level, ONE)
         X[i] = (a0 * r + a1 * g + a2 * b) * over
         Y[i] = (a3 * r + a4 * g + a5 * b) * over
         Z[i] = (a6 * r + a7 * g + a8 * b) * over
+        CR[i], CG[i], CB[i] = r * over, g * over, b * over
         K[i] = ONE
+    if all_inside(X, Y, Z, T, CR, CG, CB, p, n):
+        return
     roots(X, Y, Z, log2_q, n)
     light_of(X, Y, Z, K, CR, CG, CB, p, log2_q, n)
     reaches(X, Y, Z, TR, TG, TB, CR, CG, CB, D, p, n)

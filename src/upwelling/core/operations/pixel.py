@@ -138,15 +138,20 @@ class ChannelCurves(PixelOperation):
 Norm = Literal["luminance", "largest channel", "power norm"]
 
 
+def power_norm(rgb: Float64) -> Float64:
+    """(…): Σc³/Σc² over the positive channels of light."""
+    light = np.maximum(rgb, 0.0)
+    return np.asarray(np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30))
+
+
 def stops_of(rgb: Float64, norm: Norm, luminance: tuple[float, float, float]) -> Float64:
-    """(…): stops of a pixel's norm from mid grey; the power norm is Σc³/Σc² over positive channels."""
+    """(…): stops of a pixel's norm from mid grey."""
     if norm == "luminance":
         level = rgb @ np.array(luminance)
     elif norm == "largest channel":
         level = rgb.max(axis=-1)
     else:
-        light = np.maximum(rgb, 0.0)
-        level = np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30)
+        level = power_norm(rgb)
     return np.asarray(np.log2(np.maximum(level, 1e-30) / MID_GREY))
 
 

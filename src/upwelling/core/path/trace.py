@@ -10,6 +10,7 @@ import numpy as np
 
 from upwelling.core.errors import PlaceNeeded
 from upwelling.core.operations import FrameOperation, Operation, Place, needs_of, run_reference
+from upwelling.core.operations.film import Negative, Print
 from upwelling.core.path.layers import SCENE_LAYERS
 from upwelling.core.path.path import Path
 from upwelling.core.path.stages import STAGES, StageName
@@ -23,6 +24,8 @@ class Boundary:
     space: str
     unit: str
     rgb: tuple[float, float, float]
+    densities: tuple[tuple[str, tuple[float, float, float]], ...] = ()
+    """Of film within the stage: what it is, and its layers' densities above base; the print's above its white."""
 
 
 Run = Callable[[tuple[Operation, ...], Any, Place | None], Any]
@@ -43,6 +46,19 @@ def _to_the_pixel(
         value = np.asarray(run(operations[:last], value, place), dtype=np.float64)
     pixel = widest.pixel_at(value, place, row, column)
     return run_reference(operations[last + 1 :], pixel, here), here
+
+
+def _densities(operations: tuple[Operation, ...], value: Any, place: Place | None) -> tuple[tuple[str, Any], ...]:
+    """Layers' densities of one pixel that film sees on its way through ``operations``."""
+    found: list[tuple[str, Any]] = []
+    last = max((n for n, one in enumerate(operations) if isinstance(one, Negative | Print)), default=-1)
+    for operation in operations[: last + 1]:
+        if isinstance(operation, Print):
+            found.append(("print", operation.densities(value)))
+        value = run_reference((operation,), value, place)
+        if isinstance(operation, Negative):
+            found.append(("negative", value))
+    return tuple((name, tuple(float(v) for v in rgb[0, 0])) for name, rgb in found)
 
 
 def trace(
@@ -70,10 +86,12 @@ def trace(
     }
     boundaries = []
     row, column = at
+    densities: tuple[tuple[str, Any], ...]
     for number, stage in enumerate(STAGES):
         operations = segments[stage]
         later = [op for name in STAGES[number + 1 :] for op in segments[name]]
         one = value.shape[:2] == (1, 1)
+        densities = _densities(operations, value, place) if one else ()
         if not one and "neighbours" not in needs_of(later):
             value, place = _to_the_pixel(operations, value, place, (row, column), run)
             row = column = 0
@@ -85,5 +103,5 @@ def trace(
             top = 2**path.display.depth - 1
             shown = np.clip(np.round(here * top), 0, top)
         space, unit = spaces[stage]
-        boundaries.append(Boundary(stage, space, unit, tuple(float(v) for v in shown)))  # type: ignore[arg-type]
+        boundaries.append(Boundary(stage, space, unit, tuple(float(v) for v in shown), densities))  # type: ignore[arg-type]
     return boundaries

@@ -11,6 +11,7 @@ from upwelling.core.rendering.bt2446_a import Bt2446A
 from upwelling.core.rendering.bt2446_c import Bt2446C
 from upwelling.core.rendering.clip import Clip
 from upwelling.core.rendering.display_look import DisplayLook, DisplayTable
+from upwelling.core.rendering.film import Film
 from upwelling.core.rendering.fits import FITS
 from upwelling.core.rendering.hlg_to_sdr import HlgOotf, WhiteToWhite
 from upwelling.core.rendering.inverse import to_scene
@@ -18,7 +19,7 @@ from upwelling.core.rendering.lut import LutRendering
 from upwelling.core.rendering.reinhard import Reinhard
 from upwelling.core.rendering.rise import Rise
 
-TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
+TONE_MAPS: tuple[type[ToneMap], ...] = (Rise, Film, Bt2390, Bt2446A, Bt2446C, HlgOotf, WhiteToWhite, Reinhard, Clip)
 if TYPE_CHECKING:
     AnyRendering = ToneMap
 else:
@@ -37,6 +38,7 @@ __all__ = [
     "AnyRendering",
     "DisplayLook",
     "DisplayTable",
+    "Film",
     "LutRendering",
     "Rise",
     "ToneMap",

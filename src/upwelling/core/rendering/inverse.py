@@ -11,6 +11,7 @@ from upwelling.core.arrays import Float64
 from upwelling.core.colour.primaries import Adaptation, Primaries
 from upwelling.core.errors import BadValue
 from upwelling.core.operations import Affine, Decode, Encode, LuminancePower, Matrix, Operation
+from upwelling.core.operations.film import Negative, Print
 from upwelling.core.outputs import Output
 from upwelling.core.rendering.base import ToneMap
 from upwelling.core.rendering.bt2446_a import MethodA
@@ -35,10 +36,9 @@ _UNDO: dict[type, Callable[[Any, Float64], Float64]] = {
     Decode: lambda op, rgb: op.curve.from_linear(rgb / op.scale),
     LuminancePower: _undo_power,
     Limit: lambda op, rgb: rgb,
-    ToneScale: lambda op, rgb: op.undo(rgb),
-    MethodA: lambda op, rgb: op.undo(rgb),
-    RiseOperation: lambda op, rgb: op.undo(rgb),
-    SmoothOperation: lambda op, rgb: op.undo(rgb),
+    **dict.fromkeys(
+        (ToneScale, MethodA, Negative, Print, RiseOperation, SmoothOperation), lambda op, rgb: op.undo(rgb)
+    ),
     DistanceOperation: lambda op, rgb: op.restored(rgb),
 }
 

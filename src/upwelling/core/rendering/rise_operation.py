@@ -32,6 +32,7 @@ import numpy as np
 
 from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.operations.base import PixelOperation
+from upwelling.core.operations.pixel import power_norm
 from upwelling.core.rendering.newton import newton
 from upwelling.core.rendering.root_space import RootSpace, hold, p_norm, smooth_positive, smooth_root, soft_limit
 from upwelling.core.rendering.tone_curve import BRIGHTEST, LOWEST_STOP, ToneCurve
@@ -62,9 +63,7 @@ far.
 
 def norm_of(rgb: Float64) -> Float64:
     """Σc³/Σc² (N,) of the positive channels of light (N, 3): near the largest channel, and the same for a neutral."""
-    light = np.maximum(rgb, 0.0)
-    norm = np.sum(light**3, axis=-1) / np.maximum(np.sum(light**2, axis=-1), 1e-30)
-    return np.asarray(np.maximum(norm, MID_GREY * 2.0**LOWEST_STOP))
+    return np.asarray(np.maximum(power_norm(rgb), MID_GREY * 2.0**LOWEST_STOP))
 
 
 def ceiling_reach(tangent: Float64, chord: Float64, near: Float64, k: Float64) -> Float64:

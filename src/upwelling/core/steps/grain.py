@@ -2,23 +2,31 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal, Self
+from typing import ClassVar, Literal
 
-from pydantic import Field, model_validator
+import numpy as np
+from pydantic import model_validator
 
 from upwelling.core.colour.primaries import Primaries
 from upwelling.core.curves.spline import Spline
-from upwelling.core.errors import BadValue
 from upwelling.core.operations import Operation
 from upwelling.core.operations.grain import Grain as GrainOperation
-from upwelling.core.parameters import CurvePoints, curve, number, within
-from upwelling.core.steps.base import Step, luminance_of
+from upwelling.core.parameters import CurvePoints, choice, curve, number, within
+from upwelling.core.steps.base import luminance_of
+from upwelling.core.steps.each_frame import EachFrame
 
 STOPS, SHARES = (-8.0, 6.0), (0.0, 2.0)
+COVERED = 7.5
+"""Stops from mid grey to either end of a negative's range; a print's reaches from clear white, as far above mid grey as
+white is, to its greatest density.
+"""
+WHITE, PRINT_RANGE = 2.47, 10.0
+HEIGHTS = {"8 mm": 4.01, "16 mm": 7.49, "35 mm": 18.67, "65 mm": 23.01}
+"""Height of the camera's aperture in mm: SMPTE ST 157, ST 7, ST 59 (full) and ST 215, from memory."""
 BY_STOPS = ((-6.0, 0.7), (-2.0, 1.0), (0.0, 1.0), (3.0, 0.5), (5.0, 0.25))
 
 
-class Grain(Step):
+class Grain(EachFrame):
     """Uneven density, new on every frame and always the same on it. ``moment`` is the frame, put in by ``at``."""
 
     title: ClassVar[str] = "Grain"
@@ -28,6 +36,8 @@ class Grain(Step):
     lights: ClassVar[tuple[str, ...]] = ("scene", "display")
     invertible: ClassVar[bool] = False
     neutral: ClassVar[str] = "keeps neutral while colour is 0"
+
+    later: ClassVar[tuple[str, ...]] = ("strength_by", "format", "pitch")
 
     kind: Literal["grain"] = "grain"
     amount: float = number(
@@ -55,8 +65,16 @@ class Grain(Step):
         x_unit="stops",
         y_unit="×",
     )
+    strength_by: Literal["brightness", "a negative's density", "a print's density"] = choice(
+        "brightness",
+        "Strength by",
+        "The curve above, or density: greatest half way, none where film is clear and where it is black.",
+    )
+    format: Literal["own size", "8 mm", "16 mm", "35 mm", "65 mm"] = choice(
+        "own size", "Format", "Film of that height shows grain of that pitch; “own size” takes the size above."
+    )
+    pitch: float = number(12.0, "Pitch on film", "µm", 3, 40, 0.5, "Distance between grains on the film, for a format.")
     seed: int = number(1, "Seed", "", 0, 9999, 1, "Another number gives another grain.")
-    moment: int | None = Field(None, ge=0)
 
     @model_validator(mode="after")
     def _in_its_plot(self) -> Grain:
@@ -64,18 +82,26 @@ class Grain(Step):
         return self
 
     @property
-    def moves(self) -> bool:
-        """Grain is another on every frame."""
-        return super().moves or (self.moment is None and not self.changes_nothing)
-
-    def at(self, frame: float) -> Self:
-        """The step as it stands at a frame of the file, which then is its moment."""
-        step = super().at(frame)
-        return step if step.moment is not None else step.model_copy(update={"moment": int(frame)})
-
-    @property
     def changes_nothing(self) -> bool:
         return not self.tracks and self.amount == 0
+
+    @property
+    def shown_size(self) -> float:
+        """Distance between grains in frame heights."""
+        height = HEIGHTS.get(self.format)
+        return self.size if height is None else self.pitch / 1000 / height
+
+    @property
+    def strength_curve(self) -> Spline:
+        """The amount at each brightness. By density it is that of independent grains that each cover or do not: with a
+        share p covered the variance goes by p·(1 − p), 1 at a half (J. C. Dainty and R. Shaw, “Image Science”, 1974,
+        chapter 3, from memory).
+        """
+        if self.strength_by == "brightness":
+            return self.curve_of("by_stops")
+        low, high = (-COVERED, COVERED) if "negative" in self.strength_by else (WHITE - PRINT_RANGE, WHITE)
+        share = 0.5 - 0.5 * np.cos(np.linspace(0, np.pi, 33))
+        return Spline(tuple((float(low + p * (high - low)), float(2 * np.sqrt(p * (1 - p)))) for p in share))
 
     def curve_of(self, name: str) -> Spline:
         if name != "by_stops":
@@ -83,19 +109,17 @@ class Grain(Step):
         return Spline(self.by_stops)
 
     def work(self, working: Primaries) -> tuple[Operation, ...]:
-        if self.moment is None:
-            raise BadValue(f"{self.shown_name} is another on every frame: say at which frame it is wanted.")
         return (
             GrainOperation(
-                self.size,
+                self.shown_size,
                 self.amount,
                 self.colour,
                 self.seed,
-                self.moment,
-                self.curve_of("by_stops"),
+                self.frame,
+                self.strength_curve,
                 luminance_of(working),
             ),
         )
 
     def values_text(self) -> str:
-        return f"Grain {self.amount:.2f} stops, {100 * self.size:.2f} % apart"
+        return f"Grain {self.amount:.2f} stops, {100 * self.shown_size:.2f} % apart"
