@@ -11,6 +11,8 @@ PAGES = [
     "/",
     "/encodings/",
     "{p}/",
+    "{p}/shots/",
+    "map",
     "{p}/intake/",
     "{p}/intake/?state=settled",
     "{p}/encodings/",
@@ -90,7 +92,10 @@ def signed_in(browser, server, registered):
 
 def open_address(page, server, address):
     """Opens a page of the list, or the Bench in the state that the list names."""
-    if address.startswith("bench"):
+    if address == "map":
+        page.goto(f"{server}/p/intake/")
+        page.click("#open-map")
+    elif address.startswith("bench"):
         page.goto(f"{server}/p/intake/intake/")
         page.click("tbody tr:has-text('A099') >> a.strong")
         pictured(page)

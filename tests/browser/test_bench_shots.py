@@ -41,6 +41,24 @@ def test_marks_and_history(bench):
     page.wait_for_selector("text=No Marks yet")
 
 
+def test_a_late_answer_brings_no_removed_mark_back(bench):
+    page, held = bench, []
+    page.click("[data-tab=marks]")
+    page.fill("input[aria-label='Name of a new Mark']", "Passing")
+    page.click("text=Mark this state")
+    page.wait_for_selector(".card:has-text('Passing')")
+    page.route("**/marks/**", lambda route: held.append((route, route.fetch())), times=1)
+    page.click("[data-tab=marks]")
+    page.wait_for_timeout(500)
+    page.click(".card:has-text('Passing') button:text-is('Remove')")
+    page.wait_for_timeout(1500)
+    for route, response in held:
+        route.fulfill(response=response)
+    quiet(page)
+    assert held
+    page.wait_for_selector("text=No Marks yet")
+
+
 def test_two_people_on_one_shot(bench, sign_in, brought_in):
     page, other = bench, open_bench(sign_in(first=False), brought_in)
     step(page, "Exposure")

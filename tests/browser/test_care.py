@@ -34,10 +34,13 @@ def test_a_production_is_archived_and_nothing_in_it_changes_until_it_is_taken_ba
     page.goto(server)
     page.fill("input[name=name]", "Put away")
     page.click("button:text-is('Make it')")
-    page.click("text=About, people, record")
+    page.click("nav.parts a:text-is('About')")
     page.click("button:text-is('Archive it')")
     page.wait_for_selector("text=It is archived")
     page.goto(f"{server}/p/put-away/")
+    page.click("summary:has-text('Camera file')")
+    page.fill("input[name=rate]", "25")
+    page.wait_for_selector("text=Frames a second: none → 25")
     page.click("button:text-is('Save the rules')")
     page.wait_for_selector("text=This production is archived")
     page.goto(f"{server}/p/put-away/about/")
@@ -53,7 +56,7 @@ def test_a_production_is_archived_and_nothing_in_it_changes_until_it_is_taken_ba
     page.wait_for_selector("text=It stays, in the archive")
 
 
-@pytest.mark.parametrize("list_of_shots", ["", "intake/"])
+@pytest.mark.parametrize("list_of_shots", ["shots/", "intake/"])
 def test_a_span_of_rows_is_chosen_by_shift_and_a_click_and_changed(sign_in, registered, list_of_shots):
     page = sign_in()
     page.goto(f"{registered}/{list_of_shots}")
@@ -67,7 +70,7 @@ def test_a_span_of_rows_is_chosen_by_shift_and_a_click_and_changed(sign_in, regi
         page.wait_for_selector("text=3 selected")
     ticks.nth(2).click()
     ticks.nth(0).click(modifiers=["Shift"])
-    page.wait_for_selector("text=none selected")
+    page.wait_for_selector(".bulk.idle", state="hidden")
 
 
 def test_two_servers_work_on_one_data_folder(page, server, data):

@@ -49,7 +49,7 @@ def test_from_nothing_to_a_certified_table(sign_in, server, footage, counts):
     hand.type("Counted")
     hand.press("Enter")
     page.wait_for_url("**/p/counted**")
-    hand.click("nav a:text-is('Intake')")
+    hand.click("nav.tabs a:text-is('Footage')")
     hand.clicks += 2  # the chooser is opened, and a file chosen in it
     page.set_input_files("input[type=file]", footage / "A012.dpx")
     page.wait_for_selector("table.files tbody tr")

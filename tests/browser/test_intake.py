@@ -14,7 +14,7 @@ from upwelling.core.media.movie_write import write_movie
 def test_states_after_registering(registered, sign_in):
     page = sign_in()
     page.goto(f"{registered}/intake/")
-    labels = page.locator(".registering label")
+    labels = page.locator(".registering > label")
     assert labels.first.bounding_box()["width"] == page.locator(".registering").bounding_box()["width"], "one a row"
     for name, state in (
         ("P099", "Known"),

@@ -40,18 +40,21 @@ def clips(server, sign_in, tmp_path):
     page.set_input_files("input[type=file]", files)
     page.wait_for_selector("tbody tr:nth-child(5)")
     page.reload()
-    answers = iter(("B-cam", "Cold bench"))
-    page.on("dialog", lambda dialog: dialog.accept(next(answers) if dialog.type == "prompt" else None))
+    page.on("dialog", lambda dialog: dialog.accept())
     page.check("input[aria-label='Select all']")
     page.select_option("select[aria-label='Encoding of the selected shots']", "V-Log/V-Gamut")
     page.wait_for_selector("tr:has-text('B004'):has-text('Settled by hand')")
     page.select_option("select[aria-label='Camera of the selected shots']", "new")
+    page.fill(".naming input", "B-cam")
+    page.click("button:text-is('Give it')")
     page.wait_for_selector("tr:has-text('B004'):has-text('B-cam')")
     page.uncheck("input[aria-label='Select all']")
     for name in ("B000", "B001", "B002"):
         page.check(f"input[aria-label='Select {name}']")
     with page.expect_navigation():
         page.select_option("select[aria-label='Group of the selected shots']", "new")
+        page.fill(".naming input", "Cold bench")
+        page.press(".naming input", "Enter")
     return page
 
 
@@ -190,7 +193,7 @@ def as_one_trim(path):
 
 
 def shot_number(page, server, name):
-    page.goto(f"{server}/p/layered/")
+    page.goto(f"{server}/p/layered/shots/")
     return page.locator(f"tr:has-text('{name}')").get_attribute("data-shot")
 
 

@@ -57,8 +57,9 @@ def test_a_match_is_given_to_the_camera_and_switched(brought_in, sign_in):
     page = sign_in()
     page.goto(f"{brought_in}/p/kilnlight/intake/")
     page.check("input[aria-label='Select B007']")
-    page.once("dialog", lambda dialog: dialog.accept("B-cam"))
     page.select_option("select[data-verb=camera]", "new")
+    page.fill(".naming input", "B-cam")
+    page.press(".naming input", "Enter")
     page.wait_for_selector("tr:has-text('B007'):has-text('B-cam')")
     page = open_bench(page, brought_in, "B007")
     quiet(page)
@@ -99,8 +100,8 @@ def test_a_match_is_given_to_the_camera_and_switched(brought_in, sign_in):
 
 def test_many_are_matched_accepted_and_taken_back(brought_in, sign_in):
     page = sign_in()
-    page.goto(f"{brought_in}/p/kilnlight/")
-    page.click("a:has-text('Match many')")
+    page.goto(f"{brought_in}/p/kilnlight/shots/")
+    page.click("nav.parts a:text-is('Match many')")
     page.check(".tiles label:has-text('B007') input")
     page.select_option("select[name=reference]", label="A012")
     page.click("button:has-text('Match the chosen shots')")

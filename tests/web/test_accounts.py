@@ -9,8 +9,10 @@ from django.test import Client
 
 from upwelling.cli.main import main
 from upwelling.core.errors import BadValue
+from upwelling.web.care.management.commands import seed_kilnlight
 from upwelling.web.productions.accounts import accounts, add_user, remove_member, set_member, set_password
 from upwelling.web.productions.models import Production
+from upwelling.web.productions.services import create_production
 
 GOOD = "gather-and-blow"
 
@@ -96,3 +98,25 @@ def test_the_demonstration_is_seeded_into_an_empty_database_only(people):
     call_command("seed_kilnlight", stdout=said)
     assert not User.objects.filter(username="technician").exists()
     assert not Production.objects.exists()
+
+
+def test_kilnlight_is_added_to_a_server_at_work_and_removed(people, monkeypatch, capsys, settings):
+    """It belongs to an account that is there; no demo account comes, and what other people have stays."""
+    for heavy in ("_shoot", "_settle", "_define", "_deliver", "_look", "_bake"):
+        monkeypatch.setattr(seed_kilnlight.Command, heavy, lambda *args: None)
+    for heavy in ("bring_in_the_last_day", "bring_in_cut", "say_things", "show_the_cut", "warm"):
+        monkeypatch.setattr(seed_kilnlight, heavy, lambda *args: None)
+    other = create_production(people["vera"], "Other work")
+    assert main(["example", "add", "nobody"]) == 2
+    assert "no account “nobody”" in capsys.readouterr().err
+    assert main(["example", "add", "tess"]) == 0
+    made = Production.objects.get(slug="kilnlight")
+    assert [(member.user.username, member.role) for member in made.members.all()] == [("tess", "technician")]
+    assert [root.folder for root in made.footage_roots.all()] == ["kilnlight"]
+    assert not User.objects.filter(username="technician").exists()
+    (settings.MEDIA_FOLDER / "kilnlight").mkdir(exist_ok=True)
+    assert main(["example", "remove"]) == 0
+    assert list(Production.objects.all()) == [other]
+    assert not (settings.MEDIA_FOLDER / "kilnlight").exists()
+    assert main(["example", "remove"]) == 0
+    assert "not here" in capsys.readouterr().out

@@ -266,7 +266,7 @@ def test_the_reports_page_is_of_one_length_and_its_file_names_all(
     monkeypatch.setattr("upwelling.web.care.handover.MOST_CHECKED", 1)
     monkeypatch.setattr("upwelling.web.care.views.MOST_ON_PAGE", 1)
     vera = as_("vera")
-    with django_assert_max_num_queries(30):
+    with django_assert_max_num_queries(31):
         page = vera.get(f"{P}handover/").content.decode()
     file = vera.get(f"{P}handover/file/").content.decode()
     assert "1 more changed shot:" in page

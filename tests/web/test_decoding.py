@@ -71,7 +71,7 @@ def test_a_guessed_matrix_is_a_remark_and_can_be_set(proxy, as_):
     now = Shot.objects.get(pk=proxy.pk)
     assert "set by hand" in now.decoding[0].sentence()
     assert np.abs(frame_of(now).working - before).max() > 0.02
-    assert "guessed" not in tess.get("/p/kilnlight/intake/").content.decode()
+    assert "guessed: the file names none" not in tess.get("/p/kilnlight/intake/").content.decode()
     assert "BT.601" in tess.get(f"/p/kilnlight/bench/{proxy.pk}/").content.decode()
     assert "one of" in change(tess, proxy, "matrix", "BT.470")["refused"][0]
     change(tess, proxy, "matrix", "")

@@ -18,7 +18,7 @@ from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.remarks import write_remark
 
 P = "/p/kilnlight/"
-PAGES = ["", "intake/", "wall/", "bakes/cdl/", "match/"]
+PAGES = ["shots/", "intake/", "wall/", "bakes/cdl/", "match/"]
 
 
 @pytest.fixture
@@ -103,7 +103,7 @@ def test_what_is_gone_meanwhile_is_said_and_never_means_everything(shots, as_):
     assert (refused.status_code, "Reload the page" in refused.content.decode()) == (422, True)
     tess.post(f"{P}looks/sheet/give/", {**gone, "what": "group", "new_group": "Everything"})
     assert not ShotGroup.objects.filter(name="Everything").exists()
-    assert "is gone, and leaves nothing out" in tess.get(f"{P}?camera=98765").content.decode()
+    assert "is gone, and leaves nothing out" in tess.get(f"{P}shots/?camera=98765").content.decode()
 
 
 def test_what_is_no_option_asks_for_nothing_and_the_rest_of_the_address_is_kept():

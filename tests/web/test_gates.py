@@ -141,7 +141,7 @@ def test_ten_thousand_frames_are_one_sequence_in_the_order_of_their_numbers(sett
     first.write_bytes(still)
     for number in range(1, 10_000):
         (folder / f"A.{number:05d}.dpx").hardlink_to(first)
-    rows = arrivals.register_folder(production, people["tess"], "long")
+    rows = arrivals.register_folders(production, people["tess"], ["long"])
     assert len(rows) == 1
     assert len(rows[0].members) == 10_000
     assert rows[0].members[9_999].endswith("A.09999.dpx")
@@ -155,7 +155,7 @@ def test_a_sequence_is_taken_apart_and_stills_are_put_together(
     for number in (1, 2, 3):
         write_still(settings.MEDIA_FOLDER / f"S.{number:04d}.png", np.full((6, 8, 3), number / 9), "8")
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], ".")
+        arrivals.register_folders(production, people["tess"], ["."])
     stills = list(production.shots.values_list("pk", flat=True))
     assert len(stills) == 3
 

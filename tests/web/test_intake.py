@@ -3,7 +3,6 @@ charts.
 """
 
 import json
-import os
 
 import numpy as np
 import pytest
@@ -78,7 +77,7 @@ def media(settings):
 @pytest.fixture
 def registered(media, production, people, django_capture_on_commit_callbacks):
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], "day one")
+        arrivals.register_folders(production, people["tess"], ["day one"])
     return {shot.original_name: shot for shot in shots_of(production)}
 
 
@@ -104,7 +103,7 @@ def test_a_folder_is_registered_where_it_lies(registered, production, media):
 @pytest.mark.parametrize("relative", ["../outside", "/etc", "day one/../../outside", "nowhere", "\0"])
 def test_no_path_outside_can_be_named(media, production, people, relative):
     with pytest.raises(Refused, match=r"media folder|footage folders|no folder"):
-        arrivals.register_folder(production, people["tess"], relative)
+        arrivals.register_folders(production, people["tess"], [relative])
     assert not production.arrivals.exists()
 
 
@@ -119,22 +118,47 @@ def test_the_same_content_twice(registered, production, people, media, django_ca
         bring_in(production, people["tess"], "copy.dpx", media / "copy.dpx", registered=True)
     before = production.shots.count()
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], "day one")
+        arrivals.register_folders(production, people["tess"], ["day one"])
     assert production.shots.count() == before
     assert production.arrivals.filter(state="here").count() == 6
 
 
-def test_numbered_stills_become_a_sequence(settings, production, people, django_capture_on_commit_callbacks):
-    folder = settings.MEDIA_FOLDER / "seq"
-    folder.mkdir()
-    for number in (1, 2, 3, 5, 6):
-        write_still(folder / f"A.{number:04d}.dpx", A_CAM.shoot(LIGHT, seed=number))
+@pytest.mark.parametrize("asked", [["day two/A-cam", "day two/Phone"], ["day two"]])
+def test_folders_become_cameras_by_their_names(
+    media, production, people, as_, asked, django_capture_on_commit_callbacks
+):
+    """Each chosen folder with all in it, or each folder of one that has none itself; a camera records what its first
+    sure shot says, so that one without tags beside it asks no more.
+    """
+    day = media.parent / "day two"
+    for name, files in {
+        "A-cam/clips/one": ["A012.dpx"],
+        "A-cam": ["A014.dpx"],
+        "Phone/x": ["P003.mp4", "P004.mp4"],
+    }.items():
+        (day / name).mkdir(parents=True, exist_ok=True)
+        for file in files:
+            (media / file).rename(day / name / file)
+    (day / "Phone" / "out.mp4").symlink_to(media.parent.parent / "outside" / "secret.png")
+    tess = as_("tess")
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], "seq")
-    shot = production.shots.get()
-    assert (shot.kind, shot.frames, shot.frame) == ("sequence", 5, 2)
-    assert any("missing: 4" in note for note in shot.notes)
-    assert shot.footage.frame(4).width == 96
+        said = tess.post(
+            "/p/kilnlight/intake/register/", {"folder": asked, "below": "on", "by_camera": "on"}, follow=True
+        ).content.decode()
+    assert "4 files are being looked at, for 2 cameras." in said
+    assert "1 links lead out of this production’s footage folders" in said
+    found = {shot.original_name: (shot.camera.name, shot.settled.encoding) for shot in shots_of(production)}
+    assert found == {
+        "A012.dpx": ("A-cam", ""),
+        "A014.dpx": ("A-cam", ""),
+        "P003.mp4": ("Phone", "HLG/BT.2020"),
+        "P004.mp4": ("Phone", "HLG/BT.2020"),
+    }
+    assert "No folder is chosen" in tess.post("/p/kilnlight/intake/register/", {}, follow=True).content.decode()
+    (day / "Links").mkdir()
+    (day / "Links" / "out.png").symlink_to(media.parent.parent / "outside" / "secret.png")
+    said = tess.post("/p/kilnlight/intake/register/", {"typed": "day two/Links"}, follow=True).content.decode()
+    assert "1 links in it lead out" in said
 
 
 def test_interrupted_arrivals_are_looked_at_again(media, production, people, django_capture_on_commit_callbacks):
@@ -466,21 +490,3 @@ def test_shots_from_before_intake_still_open(registered, production, as_):
         assert tess.get(f"/p/kilnlight/{address}").status_code == 200, address
     assign(create_camera(production, "A-cam"), [Shot.objects.get(pk=shot.pk)])
     assert Shot.objects.get(pk=shot.pk).settled.encoding == "S-Log3/S-Gamut3.Cine"
-
-
-def test_names_that_are_no_utf8_are_listed_and_refused_and_break_nothing(production, still, as_, settings):
-    """Latin-1 names from an old disk: Intake opens, the folder can be chosen, and each file says what to do."""
-    root = settings.MEDIA_FOLDER
-    (root / os.fsdecode(b"caf\xe9")).mkdir()
-    for name in (b"caf\xe9/A001.dpx", b"\xff.dpx"):
-        (root / os.fsdecode(name)).write_bytes(still)
-    tess = as_("tess")
-    page = tess.get("/p/kilnlight/intake/")
-    assert page.status_code == 200
-    assert "caf\\xe9" in page.content.decode()
-    for folder in ("caf\\xe9", "."):
-        assert tess.post("/p/kilnlight/intake/register/", {"folder": folder}).status_code == 302
-    said = tess.get("/p/kilnlight/intake/progress/").json()["arrivals"]
-    assert {one["name"] for one in said} == {"A001.dpx", "\\xff.dpx"}
-    assert all("not UTF-8" in one["message"] for one in said)
-    assert not production.shots.exists()

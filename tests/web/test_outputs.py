@@ -176,7 +176,7 @@ def test_every_method_and_fit_in_a_cell(as_, shot):
     ("body", "words"),
     [
         ({"rendering": {"kind": "rise", "contrast": 9}}, "less than or equal"),
-        ({"rendering": {"kind": "film"}}, "Rendering"),
+        ({"rendering": {"kind": "wet plate"}}, "Rendering"),
         ({"rendering": {"kind": "rise", "contrast": 0.8, "scene_peak": 4}}, "Raise the contrast"),
         ({"rendering": None}, "Rendering"),
     ],
@@ -303,6 +303,22 @@ def test_the_bench_shows_an_output_and_its_own_steps(as_, production, people, sh
     plot = heads["sRGB"]["tone"]
     assert [h["title"] for h in plot["handles"]] == ["Toe", "Shoulder", "Peak"]
     assert plot["nits"][-1]["label"] == "80"
+
+
+def test_film_is_read_as_density_against_log_exposure(as_, production, people, shot):
+    """The plot's side axis is −log₁₀ of light over the peak, the trace lists both densities; Rise shows neither."""
+    heads = {}
+    for kind in ("rise", "film"):
+        set_rules(production, {"rendering": {"kind": kind}})
+        body = post(as_("vera"), at(shot, "preview"), stage="rendering", point={"x": 5, "y": 5}).content
+        heads[kind] = json.loads(body[4 : 4 + int.from_bytes(body[:4], "little")])
+    plot = heads["film"]["tone"]
+    assert [plot["side"], [tick["label"] for tick in plot["side_ticks"]]] == ["density", ["1", "2", "3", "4"]]
+    tens = {tick["label"]: tick["y"] for tick in plot["nits"]}
+    assert plot["side_ticks"][0]["y"] == pytest.approx(tens["10"], abs=0.1)  # a tenth of 100 cd/m²
+    assert heads["rise"]["tone"]["side"] == "stops"
+    assert len(heads["film"]["trace"]["negative"]) == len(heads["film"]["trace"]["print"]) == 3
+    assert "negative" not in heads["rise"]["trace"]
 
 
 def test_an_hdr_output_says_what_the_screen_leaves_out(as_, production, people, shot):

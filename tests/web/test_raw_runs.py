@@ -53,7 +53,7 @@ def register(settings, production, people, django_capture_on_commit_callbacks):
                 metadata=time,
             )
         with django_capture_on_commit_callbacks(execute=True):
-            arrivals.register_folder(production, people["tess"], folder)
+            arrivals.register_folders(production, people["tess"], [folder])
         return list(production.shots.order_by("pk"))
 
     return registered
@@ -215,6 +215,6 @@ def test_raw_to_log_beside_the_makers_other_camera(
     for file in files:
         shutil.copy(file, place)
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], "log")
+        arrivals.register_folders(production, people["tess"], ["log"])
     back = production.shots.order_by("pk").last()
     assert (back.frames, back.settled_encoding) == (COUNT, LOG)

@@ -130,7 +130,7 @@ def test_remarks_stand_in_lists_the_strip_the_cut_and_the_report(shot, as_, prod
     strip = vera.get(f"{P}bench/{shot.pk}/").content.decode()
     assert "? 1</span>" in strip.split('class="strip"')[1].split("</nav>")[0]
     for asked, found in (("open", True), ("answered", False), ("any", True)):
-        rows = vera.get(f"{P}?remark={asked}").content.decode()
+        rows = vera.get(f"{P}shots/?remark={asked}").content.decode()
         assert ("No shot is like that" not in rows) is found, asked
     page = vera.get(f"{P}remarks/?state=open&on=shot&find=bright&by={Remark.objects.get().created_by_id}")
     assert f"bench/{shot.pk}/?remarks=1&amp;frame={shot.frame}" in page.content.decode()

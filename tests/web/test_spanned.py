@@ -69,7 +69,7 @@ def test_a_recording_is_one_shot_delivered_and_taken_apart(
 ):
     tess = as_("tess")
     with django_capture_on_commit_callbacks(execute=True):
-        arrivals.register_folder(production, people["tess"], "spans")
+        arrivals.register_folders(production, people["tess"], ["spans"])
     long, short = production.shots.order_by("-frames")
     assert (long.frames, long.kind, len(long.members), short.frames) == (29, "movie", 3, 6)
     assert (long.timecode(24), long.begins) == ("01:00:01:00", "01:00:00:00")

@@ -84,8 +84,9 @@ def spoil(shot, **values):
 
 
 PAGES = [
-    "/p/kilnlight/",
+    "/p/kilnlight/shots/",
     "/p/kilnlight/intake/",
+    "/p/kilnlight/",
     "/p/kilnlight/looks/",
     "/p/kilnlight/wall/",
     "/p/kilnlight/bakes/",
@@ -177,4 +178,4 @@ def test_definitions_that_are_no_longer_possible(shot, production, people, as_):
         assert page.status_code == 200, address
         assert words in page.content.decode(), address
     Shot.objects.update(encoding="Wax", state="settled")
-    assert "Wax" in tess.get("/p/kilnlight/").content.decode()
+    assert "Wax" in tess.get("/p/kilnlight/shots/").content.decode()

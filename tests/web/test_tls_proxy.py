@@ -5,6 +5,7 @@ tests/data/studio.test.pem is a certificate that this test's own proxy shows for
 
 import http.client
 import http.server
+import io
 import os
 import re
 import socket
@@ -16,6 +17,8 @@ import time
 from pathlib import Path as FilePath
 
 import pytest
+
+from upwelling.web.jobs.management.commands.serve import Command
 
 HOST = "studio.test"
 CERTIFICATE = FilePath(__file__).parents[1] / "data" / "studio.test.pem"
@@ -75,18 +78,32 @@ def behind(request, new_data):
     }
     manage = [sys.executable, "-m", "upwelling.web.manage"]
     subprocess.run([*manage, "shell", "-v0", "-c", _SEED], env=environment, check=True)
-    process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment)
+    said = new_data / "said.txt"
+    with said.open("w") as out:
+        process = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment, stdout=out)
     for _ in range(150):
         try:
             socket.create_connection(("127.0.0.1", port), 1).close()
             break
         except OSError:
             time.sleep(0.2)
+    while "registered from" not in said.read_text():  # it says where it runs once it answers
+        time.sleep(0.05)
+    assert f"http://127.0.0.1:{port}/" in said.read_text()
+    assert "Nobody can sign in yet" not in said.read_text()
     proxy = proxy_for(port)
     yield request.param == "127.0.0.1", proxy.server_address[1], port
     proxy.shutdown()
     process.terminate()
     process.wait(timeout=30)
+
+
+@pytest.mark.django_db
+def test_an_empty_server_says_how_somebody_gets_in(settings):
+    said = io.StringIO()
+    Command(stdout=said).say_ready("127.0.0.1", 8000)
+    assert "upwelling user add NAME --creates" in said.getvalue()
+    assert str(settings.MEDIA_FOLDER) in said.getvalue()
 
 
 def ask(port, method, path, body=None, **headers):

@@ -12,7 +12,7 @@ from upwelling.core.errors import BadValue
 
 
 def add_commands(commands: Any) -> None:
-    """Declares user, member and root."""
+    """Declares user, member, root and example."""
     user = commands.add_parser(
         "user", help="accounts of the web application: add, password, allow, forbid, administer, list"
     )
@@ -54,6 +54,13 @@ def add_commands(commands: Any) -> None:
         one.add_argument("folder", metavar="FOLDER", help="under the media folder; . is all of it")
         one.set_defaults(run=_root)
     doing.add_parser("list", help="every production's folders").set_defaults(run=_roots)
+
+    example = commands.add_parser("example", help="Kilnlight, the made-up production, as an example: add, remove")
+    doing = example.add_subparsers(dest="what", required=True, metavar="WHAT")
+    one = doing.add_parser("add", help="makes it, with its footage, for an account; takes a minute or two")
+    one.add_argument("name", metavar="NAME", help="the account it belongs to")
+    one.set_defaults(run=_example)
+    doing.add_parser("remove", help="removes it and its footage").set_defaults(run=_example)
 
 
 def _accounts() -> Any:
@@ -97,6 +104,19 @@ def _allow(options: argparse.Namespace) -> int:
         return 0
     _accounts().allow(options.name, options.what == "allow")
     print(f"{options.name} {'may' if options.what == 'allow' else 'may no longer'} begin productions.")
+    return 0
+
+
+def _example(options: argparse.Namespace) -> int:
+    _accounts()
+    from django.core.management import call_command
+
+    from upwelling.web.care.lifecycle import remove_example
+
+    if options.what == "add":
+        call_command("seed_kilnlight", owner=options.name)
+    else:
+        print("Kilnlight is gone." if remove_example() else "Kilnlight is not here.")
     return 0
 
 

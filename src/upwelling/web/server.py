@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import tempfile
+from collections.abc import Callable
 from typing import Any
 
 import waitress
@@ -58,15 +59,15 @@ class CarefulParser(HTTPRequestParser):  # type: ignore[misc]
             self.connection_close = True
 
 
-def serve(application: Any, host: str, port: int) -> None:
-    """Runs until the process is told to end."""
+def serve(application: Any, host: str, port: int, ready: Callable[[], None] = lambda: None) -> None:
+    """Runs until the process is told to end; ``ready`` is called once connections are taken."""
     spool = settings.DATA / "spool"
     spool.mkdir(mode=0o700, exist_ok=True)
     tempfile.tempdir = str(spool)
     HTTPChannel.parser_class = CarefulParser
     # Here alone: what works in the background opens the database anew for each piece of work.
     connections.settings["default"]["CONN_MAX_AGE"] = KEPT_OPEN
-    waitress.serve(
+    server = waitress.create_server(
         application,
         host=host,
         port=port,
@@ -77,3 +78,5 @@ def serve(application: Any, host: str, port: int) -> None:
         trusted_proxy=settings.TRUSTED_PROXY,
         trusted_proxy_headers={"x-forwarded-proto", "x-forwarded-for"} if settings.TRUSTED_PROXY else set(),
     )
+    ready()
+    server.run()

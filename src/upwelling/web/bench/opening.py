@@ -26,16 +26,21 @@ def remember(request: HttpRequest, production: Production, shot: Shot) -> None:
         request.session[_key(production)] = shot.pk
 
 
+def was_opened(request: HttpRequest, production: Production) -> bool:
+    """Whether someone has worked on a shot of the production in this session."""
+    return _key(production) in request.session
+
+
 @require_GET
 @production_view()
-def any_bench(request: HttpRequest, production: Production) -> HttpResponse:
-    """The Bench at the shot that was open last, or at the first."""
+def any_bench(request: HttpRequest, production: Production, page: str = "bench") -> HttpResponse:
+    """The Bench, or another page of one shot, at the shot that was open last, or at the first."""
     last = production.shots.filter(pk=request.session.get(_key(production), 0)).first()
     shot = last or production.shots.order_by(*IN_ORDER).first()
     if shot is None:
-        messages.info(request, "The Bench opens with a shot, and there is none yet. Bring footage in first.")
+        messages.info(request, "This page opens with a shot, and there is none yet. Bring footage in first.")
         return redirect("intake", production.slug)
-    return redirect("bench", production.slug, shot.pk)
+    return redirect(page, production.slug, shot.pk)
 
 
 @require_POST

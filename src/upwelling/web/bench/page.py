@@ -198,6 +198,8 @@ class Opened:
             "urls": {name: reverse(name, args=place) for name in ADDRESSES}
             | {"change": reverse("change", args=place[:1])}
             | {"tables": f"{reverse('table-shelf', args=place[:1])}?shot={self.shot.pk}"}
+            | {"bake": reverse("bake-setup", args=place)}
+            | {"deliver": f"{reverse('order-delivery', args=place[:1])}?shot={self.shot.pk}"}
             | {"together": reverse("showing-together", args=[self.production.slug, 0])},
             "pk": self.shot.pk,
             "walk": self._walk(),

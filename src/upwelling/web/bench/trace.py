@@ -81,6 +81,11 @@ def trace(shot: Shot, path: Path, frame: Frame, point: tuple[int, int] | None) -
             for stage in ("rendering", "finish")
         },
         "display": [f"{v:.0f}" for v in boundaries["display"].rgb],
+        **{
+            name: [_number(v, 2) for v in rgb]  # of two negatives in a path, the later's
+            for boundary in boundaries.values()
+            for name, rgb in (boundary.densities if known else ())
+        },
         "stops": _stops(luminance) if known else "not known",
         "colour": _colour(scene, path) if known else "not known",
         "values": {

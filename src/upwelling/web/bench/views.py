@@ -113,7 +113,7 @@ def save(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
     differs.
     """
     body = json_body(request, "setting")
-    settings = read_settings(body.get("settings"))
+    settings, before = read_settings(body.get("settings")), shot.settings
     try:
         shot = apply_or_keep(
             shot,
@@ -128,6 +128,7 @@ def save(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
         return JsonResponse(
             {"error": str(error), "differences": differences(settings, fresh.settings), **state_of(fresh)}, status=409
         )
+    request.said = differences(before, shot.settings)  # type: ignore[attr-defined]
     theirs = differences(settings, shot.settings) or ["Their change"] if shot.settings != settings else []
     return JsonResponse({**state_of(shot), "merged": theirs})
 
@@ -145,14 +146,21 @@ def state_of(shot: Shot) -> dict[str, Any]:
 @shot_view(change=True)
 def undo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step back in the shot's history."""
-    return JsonResponse(state_of(move_in_history(shot, -1)))
+    return _moved(request, shot, -1)
 
 
 @require_POST
 @shot_view(change=True)
 def redo(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """One step forward in the shot's history."""
-    return JsonResponse(state_of(move_in_history(shot, +1)))
+    return _moved(request, shot, +1)
+
+
+def _moved(request: HttpRequest, shot: Shot, way: int) -> HttpResponse:
+    before = shot.settings
+    moved = move_in_history(shot, way)
+    request.said = differences(before, moved.settings)  # type: ignore[attr-defined]
+    return JsonResponse(state_of(moved))
 
 
 @require_POST

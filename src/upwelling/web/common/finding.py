@@ -61,6 +61,21 @@ class Finder:
         ]
 
     @property
+    def first_rows(self) -> list[dict[str, Any]]:
+        """The menus that are always seen."""
+        return self.rows[:SEEN]
+
+    @property
+    def folded(self) -> list[dict[str, Any]]:
+        """The others."""
+        return self.rows[SEEN:]
+
+    @property
+    def folded_in_force(self) -> int:
+        """How many of the folded menus leave something out, so that none does so unseen."""
+        return sum(bool(row["now"]) for row in self.folded)
+
+    @property
     def sizes(self) -> Sequence[tuple[str, str]]:
         return SIZES if self.pictures else ()
 
@@ -99,6 +114,8 @@ def finder(
     )
 
 
+SEEN = 3
+"""Menus beside the field of search; more are folded."""
 SINCE = (("1", "of the last day"), ("7", "of the last 7 days"), ("30", "of the last 30 days"))
 
 

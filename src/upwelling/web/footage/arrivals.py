@@ -19,11 +19,15 @@ from upwelling.core.media import ENDINGS
 from upwelling.core.media.sequence import numbers_of
 from upwelling.web.common.errors import of_the_machine
 from upwelling.web.common.requests import Refused
+from upwelling.web.footage.cameras import into_camera
 from upwelling.web.footage.folders import (
     MOST_FILES,
     MOST_SHOTS,
+    files_below,
     files_of,
     folder_at,
+    folders_in,
+    links_out,
     media_folder,
     roots_of,
     runs_of,
@@ -56,24 +60,54 @@ def hand_in(production: Production, user: Any, name: str, temporary: FilePath) -
 
 
 @transaction.atomic
-def register_folder(production: Production, user: Any, relative: str) -> list[Arrival]:
-    """Queues every file and numbered sequence of a folder; files stay where they lie."""
-    files = files_of(folder_at(production, relative), roots_of(production))
-    if not files:
-        raise Refused(f"The folder “{relative}” holds no footage. Known endings: {', '.join(ENDINGS)}.")
-    if len(files) > MOST_FILES:
-        raise Refused(f"The folder “{relative}” holds {len(files)} files of footage; at most {MOST_FILES} are taken.")
-    runs = runs_of(files)
-    if len(runs) > MOST_SHOTS:
+def register_folders(
+    production: Production, user: Any, folders: Sequence[str], *, below: bool = False, by_camera: bool = False
+) -> list[Arrival]:
+    """Queues every file and numbered sequence of folders, with ``below`` of all folders in them too; files stay where
+    they lie. ``by_camera``: each is a camera, by its name; of a single folder without footage of its own the folders in
+    it are.
+    """
+    if not folders:
+        raise Refused("No folder is chosen. Choose one from the list, or type its path.")
+    roots = roots_of(production)
+    places = [folder_at(production, relative) for relative in folders]
+    if by_camera and below and len(places) == 1 and not files_of(places[0], roots):
+        places = folders_in(places[0]) or places
+    files = {place: files_below(place, roots) if below else files_of(place, roots) for place in places}
+    named = f"The folder “{shown(places[0].name)}”" if len(places) == 1 else "These folders"
+    holds = "holds" if len(places) == 1 else "hold"
+    count = sum(map(len, files.values()))
+    if not count:
+        out = sum(links_out(place, roots, below=below) for place in places)
+        why = f" {out} links in it lead out of this production’s footage folders." if out else ""
+        raise Refused(f"{named} {holds} no footage.{why} Known endings: {', '.join(ENDINGS)}.")
+    if count > MOST_FILES:
+        raise Refused(f"{named} {holds} {count} files of footage; at most {MOST_FILES} are taken.")
+    runs = {place: runs_of(found) for place, found in files.items()}
+    count = sum(map(len, runs.values()))
+    if count > MOST_SHOTS:
         raise Refused(
-            f"The folder “{relative}” would become {len(runs)} shots; at most {MOST_SHOTS} are taken at once. Register "
+            f"{named} would become {count} shots; at most {MOST_SHOTS} are taken at once. Register "
             "its parts one by one."
         )
-    return queue_runs(production, user, runs)
+    queued = []
+    for place, found in runs.items():
+        queued += queue_runs(production, user, found, camera_name=shown(place.name)[:60] if by_camera else "")
+    return queued
+
+
+def links_passed_over(production: Production, folders: Sequence[str], *, below: bool) -> int:
+    """How many links in folders are passed over, as they lead out of the production's footage folders."""
+    roots = roots_of(production)
+    return sum(links_out(folder_at(production, relative), roots, below=below) for relative in folders)
 
 
 def queue_runs(
-    production: Production, user: Any, runs: Sequence[Sequence[FilePath]], card: Card | None = None
+    production: Production,
+    user: Any,
+    runs: Sequence[Sequence[FilePath]],
+    card: Card | None = None,
+    camera_name: str = "",
 ) -> list[Arrival]:
     """Queues files and numbered runs that lie under the media folder; those of a card stand in its report."""
     arrivals, root = [], media_folder()
@@ -92,6 +126,7 @@ def queue_runs(
                 registered=True,
                 members=[str(path.relative_to(root)) for path in paths] if len(paths) > 1 else [],
                 card=card,
+                camera_name=camera_name,
                 size_bytes=sum(path.stat().st_size for path in paths) if card else 0,
             )
         )
@@ -227,6 +262,8 @@ def _look(arrival: Arrival) -> None:
     if arrival.card is not None:
         shot.metadata = {**shot.metadata, "card": arrival.card.name}
         shot.save(update_fields=["metadata"])
+    if arrival.camera_name:
+        shot = into_camera(shot, arrival.camera_name)
     _say(arrival, Arrival.State.PROBING, 0.7, "Making its thumbnails")
     make_thumbnails(shot)
     _say(arrival, Arrival.State.DONE, 1.0, shot.get_state_display())

@@ -124,6 +124,19 @@ def assign(camera: Camera | None, shots: Iterable[Shot]) -> int:
     return count
 
 
+def into_camera(shot: Shot, name: str) -> Shot:
+    """Gives a shot the camera of that name, made if there is none; a camera that has said nothing yet records what its
+    first sure shot does.
+    """
+    production = shot.production
+    camera = production.cameras.filter(name__iexact=name).first() or create_camera(production, name)
+    word = _own_word(shot) if shot.state in (Shot.State.KNOWN, Shot.State.SETTLED) else ""
+    assign(camera, [shot])
+    if word and not camera.encoding:
+        change_camera(camera, name=camera.name, encoding=word, code_range=camera.range)
+    return production.shots.select_related("production", "camera").get(pk=shot.pk)
+
+
 def _ask_anew(shot: Shot) -> None:
     """What only a camera's word had settled is open again, before that word changes."""
     if shot.state == Shot.State.SETTLED and shot.encoding == "":

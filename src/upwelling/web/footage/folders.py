@@ -100,6 +100,29 @@ def files_below(folder: FilePath, roots: Sequence[FilePath]) -> list[FilePath]:
     return found
 
 
+def folders_in(folder: FilePath) -> list[FilePath]:
+    """The folders that lie directly in one, by name; hidden ones and links are passed over."""
+    with os.scandir(folder) as entries:
+        found = [FilePath(one.path) for one in entries if one.is_dir(follow_symlinks=False) and one.name[0] != "."]
+    return sorted(found)
+
+
+def _leads_out(path: FilePath, roots: Sequence[FilePath]) -> bool:
+    return not any(path.resolve().is_relative_to(root) for root in roots)
+
+
+def links_out(folder: FilePath, roots: Sequence[FilePath], *, below: bool = False) -> int:
+    """How many links to footage or to folders lead out of the roots, and are therefore passed over."""
+    count = 0
+    for place, names, files in os.walk(folder):
+        for name in (*names, *files):
+            path = FilePath(place) / name
+            count += path.is_symlink() and _leads_out(path, roots)
+        if not below:
+            break
+    return count
+
+
 def _files(folder: FilePath, roots: Sequence[FilePath]) -> Iterator[FilePath]:
     with os.scandir(folder) as entries:
         for entry in entries:
@@ -107,7 +130,7 @@ def _files(folder: FilePath, roots: Sequence[FilePath]) -> Iterator[FilePath]:
                 continue
             path = FilePath(entry.path)
             # Resolving costs; only what is a link can lead out.
-            if entry.is_symlink() and not any(path.resolve().is_relative_to(root) for root in roots):
+            if entry.is_symlink() and _leads_out(path, roots):
                 continue
             if entry.is_file():
                 yield path

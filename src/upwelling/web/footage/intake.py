@@ -24,7 +24,7 @@ from upwelling.web.common.requests import Refused, json_body, list_of, text_of, 
 from upwelling.web.footage import arrivals
 from upwelling.web.footage.cameras import accept_proposal, assign, create_camera, proposals
 from upwelling.web.footage.finding import STATES, found, shot_finder
-from upwelling.web.footage.folders import folder_list
+from upwelling.web.footage.folders import folder_list, media_folder, shown
 from upwelling.web.footage.inheritance import inherited_encoding
 from upwelling.web.footage.listing import loaded, with_settled
 from upwelling.web.footage.look_services import make_group, set_group
@@ -46,6 +46,16 @@ ORDER = Case(
         for place, state in enumerate(("probing", "failed", "waiting", "here", "done"))
     )
 )
+VERBS = {
+    "remove": "removed",
+    "together": "put together as one sequence",
+    "apart": "taken apart",
+    "accept": "taken as proposed",
+    "display": "already as a display shows it",
+    "reconsider": "looked at anew",
+    "managed": "colour management",
+}
+"""What a change in Intake is called in the record; others are called by what they set."""
 SHAPES = {"contradictory": "▲", "unknown": "○", "likely": "◐", "known": "●", "settled": "■"}
 """A shape for each state, so that no state is told by colour."""
 
@@ -79,6 +89,7 @@ def intake(request: HttpRequest, production: Production) -> HttpResponse:
             "readable": READABLE,
             "removed": removed_of(production).order_by("-removed")[:8] if may_change else (),
             "folders": folder_list(production) if may_change else None,
+            "media_folder": shown(media_folder()) if may_change else "",
         },
     )
 
@@ -181,14 +192,22 @@ def upload(request: HttpRequest, production: Production) -> HttpResponse:
 @require_POST
 @production_view(change=True)
 def register(request: HttpRequest, production: Production) -> HttpResponse:
-    """Queues the files of a folder under the media folder."""
+    """Queues the files of folders under the media folder."""
+    typed, way = request.POST.get("typed", "").strip(), request.POST
+    folders = [typed] if typed else way.getlist("folder")
     try:
-        typed = request.POST.get("typed", "").strip()
-        queued = arrivals.register_folder(production, request.user, typed or request.POST.get("folder", ""))
+        queued = arrivals.register_folders(
+            production, request.user, folders, below="below" in way, by_camera="by_camera" in way
+        )
     except UpwellingError as error:
         messages.error(request, str(error))
     else:
-        messages.success(request, f"{len(queued)} file{'s are' if len(queued) != 1 else ' is'} being looked at.")
+        out = arrivals.links_passed_over(production, folders, below="below" in way)
+        if out:
+            messages.warning(request, f"{out} links lead out of this production’s footage folders: passed over.")
+        cameras = len({one.camera_name for one in queued if one.camera_name})
+        to = f", for {cameras} camera{'s'[: cameras != 1]}" if cameras else ""
+        messages.success(request, f"{len(queued)} file{'s are' if len(queued) != 1 else ' is'} being looked at{to}.")
     return redirect("intake", production.slug)
 
 
@@ -240,6 +259,8 @@ def change(request: HttpRequest, production: Production) -> JsonResponse:
         raise Refused("No shot is selected. Tick at least one.")
     chosen = loaded(production, production.shots.filter(pk__in=numbers).values_list("pk", flat=True))
     verb, value = text_of(body.get("verb")), text_of(body.get("value"))
+    request.about = _named(chosen)  # type: ignore[attr-defined]
+    request.said = [f"{VERBS.get(verb, verb)} {_titled(production, verb, value)}".strip()]  # type: ignore[attr-defined]
     refused = []
     if verb == "remove":
         messages.success(
@@ -261,6 +282,19 @@ def change(request: HttpRequest, production: Production) -> JsonResponse:
             except UpwellingError as error:
                 refused.append(str(error))
     return JsonResponse({"changed": len(chosen) - len(refused), "refused": refused})
+
+
+def _named(shots: list[Shot]) -> str:
+    """The first shots of a change by name, and how many more."""
+    names, more = ", ".join(shot.name for shot in shots[:3]), len(shots) - 3
+    return f"{names} and {more} more" if more > 0 else names
+
+
+def _titled(production: Production, verb: str, value: str) -> str:
+    """What a change in Intake sets, by its name."""
+    kind: Any = {"camera": production.cameras, "group": production.groups}.get(verb)
+    row = kind.filter(pk=whole_or(value)).first() if kind else None
+    return str(row.name) if row else value
 
 
 @require_POST

@@ -400,6 +400,8 @@ class Arrival(Underway):
     state = models.CharField(max_length=8, choices=State, default=State.WAITING)
     shot = models.ForeignKey(Shot, null=True, on_delete=models.SET_NULL, related_name="+")
     card = models.ForeignKey(Card, null=True, on_delete=models.CASCADE, related_name="arrivals")
+    camera_name = models.CharField(max_length=60, blank=True)
+    """The camera that its shot goes to; empty: none is said."""
     listed = models.BooleanField(default=True)
     """Whether it stands in the list of Intake; a card's report has it in any case."""
     size_bytes = models.BigIntegerField(default=0)

@@ -3,7 +3,7 @@ from django.urls import path
 from upwelling.web.footage import alike, camera_views, card_views, correction_views, intake, split_views, views
 
 urlpatterns = [
-    path("p/<slug:slug>/", views.overview, name="production"),
+    path("p/<slug:slug>/shots/", views.shots, name="shots"),
     path("p/<slug:slug>/intake/", intake.intake, name="intake"),
     path("p/<slug:slug>/intake/upload/", intake.upload, name="upload"),
     path("p/<slug:slug>/intake/register/", intake.register, name="register"),

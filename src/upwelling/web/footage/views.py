@@ -16,8 +16,7 @@ from upwelling.web.footage.access import shot_view
 from upwelling.web.footage.finding import found, shot_finder
 from upwelling.web.footage.frames import frame_of
 from upwelling.web.footage.history import next_state
-from upwelling.web.footage.listing import loaded, own_looks, with_settled
-from upwelling.web.footage.look_models import looks_of
+from upwelling.web.footage.listing import loaded, with_settled
 from upwelling.web.footage.models import Shot
 from upwelling.web.footage.paths import path_at
 from upwelling.web.footage.pictures import thumbnail as thumbnail_of
@@ -26,26 +25,20 @@ from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.footage.shots import already_display, set_managed, settle_encoding
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.productions.access import production_view
-from upwelling.web.productions.conflicts import as_seen
-from upwelling.web.productions.forms import RulesForm, encoding_choices
+from upwelling.web.productions.forms import encoding_choices
 from upwelling.web.productions.models import Production
 
 
 @require_GET
 @production_view()
-def overview(request: HttpRequest, production: Production) -> HttpResponse:
-    """The production's page: the Column of its rules, and its shots."""
-    rules = production.rule_set
+def shots(request: HttpRequest, production: Production) -> HttpResponse:
+    """All shots of a production as a list."""
     asked = shot_finder(request.GET, production, "name")
     page = page_of(request, found(asked, with_settled(production)))
-    given = looks_of(production).for_all
-    own = own_looks(production)
-    grouped = production.shots.filter(group__look_given__isnull=False).exclude(pk__in=own).count()
     return render(
         request,
-        "footage/overview.html",
+        "footage/shots.html",
         {
-            "rules": rules,
             "shots": loaded(production, page.object_list),
             "count": production.shots.count(),
             "page": page,
@@ -53,10 +46,6 @@ def overview(request: HttpRequest, production: Production) -> HttpResponse:
             "cameras": production.cameras.all(),
             "group_names": dict(production.groups.values_list("pk", "name")),
             "choices": encoding_choices("As inherited", production),
-            "form": RulesForm(initial=RulesForm.initial_of(rules), production=production),
-            "seen": as_seen(RulesForm.initial_of(rules)),
-            "look": given,
-            "exceptions": len(own) + grouped,
             "unsettled": with_settled(production).filter(in_force="").count(),
         },
     )
@@ -82,7 +71,7 @@ def settle(request: HttpRequest, production: Production, shot: Shot) -> HttpResp
 def begin_anew(request: HttpRequest, production: Production, shot: Shot) -> HttpResponse:
     """Gives a shot whose stored settings cannot be read settings at rest; the old state stays in its history."""
     next_state(shot, request.user, ShotSettings(), "Begun anew")
-    return redirect("production", production.slug)
+    return redirect("shots", production.slug)
 
 
 def thumbnail_url(shot: Shot) -> str:

@@ -63,7 +63,8 @@ def _record(request: HttpRequest, production: Production) -> None:
     match = request.resolver_match
     address = (match.url_name if match else None) or "change"
     if Production.objects.filter(pk=production.pk).exists():
-        enter(production, request.user, words_for(address), getattr(request, "about", ""))
+        about, said = getattr(request, "about", ""), getattr(request, "said", ())
+        enter(production, request.user, words_for(address), about, said)
 
 
 def view_of(find: Callable[[Production, int], Any]) -> Callable[..., Decorator]:

@@ -28,7 +28,8 @@ from upwelling.web.productions.models import FootageRoot, Member, Production, Ri
 from upwelling.web.productions.record import BY_COMMAND, enter
 
 
-def _user(name: str) -> User:
+def user_named(name: str) -> User:
+    """The account of that name; raises BadValue where there is none."""
     found = User.objects.filter(username=name).first()
     if found is None:
         raise BadValue(f"There is no account “{name}”. `upwelling user list` names them.")
@@ -82,12 +83,12 @@ def add_user(name: str, password: str, *, creates: bool = False) -> User:
 
 def allow(name: str, creates: bool) -> None:
     """Gives someone the right to begin productions, or takes it."""
-    Rights.objects.update_or_create(user=_user(name), defaults={"may_create": creates})
+    Rights.objects.update_or_create(user=user_named(name), defaults={"may_create": creates})
 
 
 def administer(name: str) -> None:
     """Lets someone look after accounts, and begin productions."""
-    Rights.objects.update_or_create(user=_user(name), defaults={"may_create": True, "may_administer": True})
+    Rights.objects.update_or_create(user=user_named(name), defaults={"may_create": True, "may_administer": True})
 
 
 def add_root(slug: str, folder: str) -> str:
@@ -114,7 +115,7 @@ def roots() -> list[tuple[str, str]]:
 
 def set_password(name: str, password: str) -> None:
     """Another password; every session of that person ends."""
-    user = _user(name)
+    user = user_named(name)
     user.set_password(checked_password(password, user))
     user.save(update_fields=["password"])
 
@@ -136,7 +137,7 @@ def accounts() -> list[tuple[str, list[str]]]:
 @transaction.atomic
 def set_member(slug: str, name: str, role: str) -> None:
     """Makes someone a member of a production in a role, or changes the role of one who is."""
-    production, user = _production(slug), _user(name)
+    production, user = _production(slug), user_named(name)
     if _role(role) != Member.Role.TECHNICIAN:
         _keep_a_technician(production, user)
     Member.objects.update_or_create(production=production, user=user, defaults={"role": role})
@@ -150,7 +151,7 @@ def record_command(slug: str, what: str, about: str) -> None:
 
 def remove_member(slug: str, name: str) -> None:
     """Takes someone out of a production; what they made stays."""
-    production, user = _production(slug), _user(name)
+    production, user = _production(slug), user_named(name)
     if not production.members.filter(user=user).exists():
         raise BadValue(f"{name} is no member of {slug}.")
     _keep_a_technician(production, user)

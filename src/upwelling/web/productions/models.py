@@ -191,6 +191,7 @@ class Member(models.Model):
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="members")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     role = models.CharField(max_length=12, choices=Role)
+    left_first_steps = models.BooleanField(default=False)
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=("production", "user"), name="one_role_a_member"),)

@@ -4,6 +4,7 @@ in the row that is there.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
@@ -18,6 +19,7 @@ TOGETHER = timedelta(minutes=10)
 """Within this long the same change of the same thing by the same person is one row, with a count."""
 DONE = {
     "rules": "rules saved",
+    "rules-back": "rules changed back",
     "numbers-seen": "new numbers taken note of",
     "upload": "file handed in",
     "register": "folder registered",
@@ -77,6 +79,8 @@ class Entry(models.Model):
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     what = models.CharField(max_length=80)
     about = models.CharField(max_length=160, blank=True)
+    said = models.TextField(blank=True)
+    """What differed, a line each, “name: before → after”; empty where nobody said."""
     began = models.DateTimeField(default=timezone.now)
     last = models.DateTimeField(default=timezone.now)
     count = models.PositiveIntegerField(default=1)
@@ -101,14 +105,38 @@ def words_for(address: str) -> str:
     return DONE.get(address) or address.replace("-", " ")
 
 
-def enter(production: Production, user: Any, what: str, about: str = "") -> None:
-    """Notes a change; the same as the last row of the production, a short while ago, is counted there. ``user`` is None
-    for what was done on the command line, which knows no person.
+MOST_LINES, LONGEST_LINE = 40, 400
+
+
+def together(old: Sequence[str], new: Sequence[str]) -> list[str]:
+    """Two lists of differences as one, the second made after the first: from 0.3 to 0.4 and on to 0.5 is from 0.3 to
+    0.5, and what came back to where it was is no difference.
+    """
+    found: dict[str, tuple[str, str]] = {}
+    for line in (*old, *new):
+        name, _, values = line.partition(": ")
+        before, arrow, after = values.partition(" → ")
+        first = found.get(name, (before, ""))[0] if arrow else line
+        found[name if arrow else line] = (first, after if arrow else "")
+    return [f"{name}: {first} → {last}" if last else first for name, (first, last) in found.items() if first != last]
+
+
+def _listed(lines: Sequence[str]) -> str:
+    """Differences for a row, so many of them; how many are not named is said."""
+    named, more = [line[:LONGEST_LINE] for line in lines[:MOST_LINES]], len(lines) - MOST_LINES
+    return "\n".join([*named, f"and {more} more"] if more > 0 else named)
+
+
+def enter(production: Production, user: Any, what: str, about: str = "", said: Sequence[str] = ()) -> None:
+    """Notes a change, with what differed a line each; the same as the last row of the production, a short while ago, is
+    counted there. ``user`` is None for what was done on the command line, which knows no person.
     """
     now = timezone.now()
     last = Entry.objects.filter(production=production).first()
     same = last is not None and (last.user, last.what, last.about) == (user, what[:80], about[:160])
     if last is not None and same and now - last.last < TOGETHER:
-        Entry.objects.filter(pk=last.pk).update(last=now, count=models.F("count") + 1)
+        lines = _listed(together(last.said.splitlines(), said))
+        Entry.objects.filter(pk=last.pk).update(last=now, count=models.F("count") + 1, said=lines)
     else:
-        Entry.objects.create(production=production, user=user, what=what[:80], about=about[:160], began=now, last=now)
+        new = {"what": what[:80], "about": about[:160], "said": _listed(said)}
+        Entry.objects.create(production=production, user=user, began=now, last=now, **new)

@@ -11,7 +11,7 @@ from django.utils.text import slugify
 from pydantic import ValidationError
 
 from upwelling.core.colour.primaries import primaries
-from upwelling.core.documents import sealed
+from upwelling.core.documents import opened, sealed
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.encodings.custom import CustomEncoding
 from upwelling.core.errors import BadValue, UnknownName
@@ -20,7 +20,7 @@ from upwelling.core.parameters import refusal
 from upwelling.core.path import ARITHMETIC
 from upwelling.web.common.requests import Refused
 from upwelling.web.encodings.models import OwnEncoding
-from upwelling.web.productions.conflicts import check_mark
+from upwelling.web.productions.conflicts import check_mark, mark_of
 from upwelling.web.productions.models import Member, OwnOutput, Production
 from upwelling.web.productions.rules import Rules
 
@@ -53,7 +53,24 @@ def set_rules(production: Production, changes: dict[str, Any]) -> Rules:
         return _set(production, changes)
 
 
+def take_rules_back(production: Production, kept: Any) -> Rules:
+    """The rules that stood before ``kept`` replaced them; raises Refused where others stand by now."""
+    with on_fresh_rules(production):
+        if not kept or kept["now"] != mark_of(production.rules):
+            raise Refused("The rules were changed since, so nothing is taken back. Set them as they should be.")
+        before = Rules.model_validate(opened("rules", kept["rules"]))
+        return _set(production, before.model_dump())
+
+
 def _set(production: Production, changes: dict[str, Any]) -> Rules:
+    rules = rules_with(production, changes)
+    production.rules = sealed("rules", rules.model_dump(mode="json"))
+    production.save(update_fields=["rules"])
+    return rules
+
+
+def rules_with(production: Production, changes: dict[str, Any]) -> Rules:
+    """The rules with changes laid over them, saved nowhere; raises BadValue with the reason."""
     try:
         rules = Rules.model_validate({**production.rule_set.model_dump(), **changes})
     except ValidationError as error:
@@ -71,8 +88,6 @@ def _set(production: Production, changes: dict[str, Any]) -> Rules:
     except UnknownName as error:
         raise BadValue(str(error)) from None
     check_outputs(production, rules)
-    production.rules = sealed("rules", rules.model_dump(mode="json"))
-    production.save(update_fields=["rules"])
     return rules
 
 

@@ -10,6 +10,7 @@ export const marks = {
   moreMarks: 0,
   shelved: "",
   moreStates: 0,
+  marksAsked: null,
 
   start() {
     this.loadMarks();
@@ -29,7 +30,12 @@ export const marks = {
     if (this.tab === "marks" || this.tab === "history") this.loadMarks();
     this.placeOverlays();
   },
-  async askMarks(change) {
+  // One at a time: an answer asked for before a change would otherwise come after it and bring back what it removed.
+  askMarks(change) {
+    this.marksAsked = Promise.resolve(this.marksAsked).then(() => this.askMarksNow(change));
+    return this.marksAsked;
+  },
+  async askMarksNow(change) {
     await this.saving;
     this.work(1);
     try {

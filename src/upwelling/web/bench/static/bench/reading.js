@@ -5,6 +5,8 @@ const TRACE = [
   ["trim", "After trim", ""],
   ["stops", "From mid grey", "scene"],
   ["colour", "Hue · saturation", "scene"],
+  ["negative", "Negative’s density", ""],
+  ["print", "Print’s density", ""],
   ["rendering", "Displayed, cd/m²", ""],
   ["display", "Display code", ""],
   ["signal", "Signal, mean", "display"],
@@ -54,7 +56,9 @@ export const reading = {
   },
   get traceRows() {
     const other = this.hasOther ? this.otherTrace : null;
-    const rows = TRACE.map(([key, name, at]) => ({ name, at, title: "", value: this.trace[key] || "", other: other ? other[key] : "" }));
+    // Film's rows stand only where a path has film.
+    const has = ([key]) => !["negative", "print"].includes(key) || this.trace[key];
+    const rows = TRACE.filter(has).map(([key, name, at]) => ({ name, at, title: "", value: this.trace[key] || "", other: other ? other[key] : "" }));
     return other ? [...rows, ...this.differenceRows(other)] : rows;
   },
   // This picture less the other.

@@ -61,10 +61,10 @@ export const rendering = {
         ["line", { class: "grid faint", x1: said.x0, x2: said.x1, y1: tick.y, y2: tick.y }],
         ["text", { class: "tick end", x: said.x0 - 4, y: tick.y + 4 }, tick.label],
       );
-    for (const tick of said.stops) grid.push(["text", { class: "tick", x: said.x1 + 4, y: tick.y + 4 }, tick.label]);
+    for (const tick of said.side_ticks) grid.push(["text", { class: "tick", x: said.x1 + 4, y: tick.y + 4 }, tick.label]);
     grid.push(
       ["text", { class: "tick", x: 2, y: 145 }, "cd/m²"],
-      ["text", { class: "tick", x: said.x1 + 4, y: 11 }, "stops"],
+      ["text", { class: "tick", x: said.x1 + 4, y: 11 }, said.side],
     );
     this.fill(this.$refs.toneGrid, grid);
     if (this.toneHand) return;

@@ -24,7 +24,9 @@ from upwelling.core.simulate.turning_bust import COVERED, face_at
 from upwelling.core.steps import (
     AnyStep,
     Contrast,
+    Density,
     Exposure,
+    FilmNegative,
     Glow,
     Grain,
     Ladder,
@@ -56,6 +58,7 @@ from upwelling.web.footage.shot_settings import ShotSettings
 from upwelling.web.footage.shots import AlreadyHere, accept, bring_in
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.luts.services import bring_in_lut, declare
+from upwelling.web.productions.accounts import user_named
 from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
 from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
 
@@ -97,6 +100,27 @@ LOOKS: dict[str, tuple[tuple[AnyStep, ...], str]] = {
             Ladder(rungs=((-6.0, -0.3), (-2.0, 0.1), (0.0, 0.0), (3.0, -0.15), (6.0, -0.5))),
         ),
         "North light, quieter colour",
+    ),
+    "Furnace door": (
+        (
+            FilmNegative(interlayer=0.25, layer_latitude=(0.0, -0.3, -1.5), shoulder=1.4),
+            Density(richness=1.15, depth=0.5, red=1.3, yellow=1.2, blue=0.6, spare_skin=0.5),
+        ),
+        "Film whose highlights go warm; rich colours grow darker",
+    ),
+    "Annealer": (
+        (
+            FilmNegative(gamma=0.55, toe=1.2, flash=0.012, layer_gamma=(0.98, 1.0, 1.04)),
+            Density(richness=0.9, depth=0.3, spare_neutral=0.3),
+        ),
+        "Soft, flashed film: open shadows that lean to blue, thin colour",
+    ),
+    "Cold shop": (
+        (
+            FilmNegative(interlayer=0.1, layer_gamma=(1.04, 1.0, 0.97), layer_latitude=(-0.8, 0.0, 0.3)),
+            Density(richness=1.3, depth=1.0, cyan=1.4, blue=1.5, red=0.6, spare_skin=0.8),
+        ),
+        "Film of dense blues and highlights that stay cool",
     ),
     "Fine grain": ((Grain(amount=0.1),), "Film's unevenness, new on every frame; no table can carry it"),
 }
@@ -144,30 +168,29 @@ ACCEPTED = (
 class Command(BaseCommand):
     help = __doc__
 
+    def add_arguments(self, parser: Any) -> None:
+        parser.add_argument("--owner", default="", help="an account that has it as an example, beside other work")
+
     def handle(self, *args: Any, **options: Any) -> None:
-        if self._is_done():
+        owner = options["owner"]
+        if self._is_done(beside_others=bool(owner)):
             self.stdout.write("Kilnlight is ready.")
             return
         if not Production.objects.exists():
             self.stdout.write("Compiling what computes; on a new machine that takes most of a minute")
             warm()
-        users = {}
-        for name, password, _role in ACCOUNTS:
-            user, created = User.objects.get_or_create(username=name)
-            if created:
-                user.set_password(password)
-                user.save()
-            users[name] = user
+        users = self._owned_by(owner) if owner else self._accounts()
         production = Production.objects.filter(slug="kilnlight").first()
         if production is None:
             production = create_production(
                 users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop."
             )
-            Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
-            Rights.objects.update_or_create(
-                user=users["technician"], defaults={"may_create": True, "may_administer": True}
-            )
-            FootageRoot.objects.create(production=production, folder=".")
+            FootageRoot.objects.create(production=production, folder="kilnlight" if owner else ".")
+            if not owner:
+                Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
+                Rights.objects.update_or_create(
+                    user=users["technician"], defaults={"may_create": True, "may_administer": True}
+                )
         self._shoot(production, users["technician"])
         if not production.cameras.exists():
             self._settle(production, users["technician"])
@@ -188,18 +211,32 @@ class Command(BaseCommand):
             self._bake(production, users["technician"])
         self.stdout.write("Kilnlight is ready.")
 
-    def _is_done(self) -> bool:
+    def _accounts(self) -> dict[str, User]:
+        users = {}
+        for name, password, _role in ACCOUNTS:
+            user, created = User.objects.get_or_create(username=name)
+            if created:
+                user.set_password(password)
+                user.save()
+            users[name] = user
+        return users
+
+    def _owned_by(self, name: str) -> dict[str, User]:
+        """Every part is played by one account, which is there already: no demo account comes onto a server at work."""
+        return dict.fromkeys((role for _, _, role in ACCOUNTS), user_named(name))
+
+    def _is_done(self, *, beside_others: bool = False) -> bool:
         """Whether the demonstration was seeded once, or other work is here: accounts and shots never come back.
 
         One that was broken off in the middle goes on.
         """
         kilnlight = Production.objects.filter(slug="kilnlight").first()
         if kilnlight is None:
-            return User.objects.exists() or Production.objects.exists()
+            return not beside_others and (User.objects.exists() or Production.objects.exists())
         return kilnlight.packages.exists()
 
     def _look(self, production: Production, technician: User) -> None:
-        """Three Looks, one of them by an invented table; a conversion table nobody has declared yet; a group that has a
+        """Looks, one of them by an invented table; a conversion table nobody has declared yet; a group that has a
         Look.
         """
         with tempfile.TemporaryDirectory() as folder:

@@ -1,10 +1,40 @@
 // The table of files: selection by mouse and keys, one change to many shots.
 import { post } from "../js/http.js";
 
+const ASKED = {
+  camera: "Name of the new camera, such as C-cam",
+  group: "Name of the new group, such as a scene’s",
+  rate: "Frames a second, such as 24, 23.976 or 25",
+  runs: "Run at so many frames a second, such as 24, 23.976 or 25",
+};
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("intake", () => ({
     selected: 0,
     trouble: "",
+    asked: "",
+    get askedSaid() {
+      return ASKED[this.asked] || "";
+    },
+    get bulkShown() {
+      return { idle: this.none };
+    },
+    // What a menu cannot say is typed beside it.
+    ask(verb) {
+      this.asked = verb;
+      this.$refs.asked.value = "";
+      this.$nextTick(() => this.$refs.asked.focus());
+    },
+    leaveAsked() {
+      this.asked = "";
+    },
+    sayAsked() {
+      const value = this.$refs.asked.value.trim(),
+        verb = this.asked;
+      if (!value) return;
+      this.asked = "";
+      this.change(this.chosen(), verb, verb === "camera" || verb === "group" ? `new:${value}` : value);
+    },
     get none() {
       return this.selected === 0;
     },
@@ -57,14 +87,12 @@ document.addEventListener("alpine:init", () => {
     },
     give(event) {
       const { verb } = event.target.dataset;
-      let { value } = event.target;
+      const { value } = event.target;
       event.target.value = "-";
       if (value === "-") return;
       if (value === "new") {
-        const asked = { camera: "Name of the new camera, such as C-cam", group: "Name of the new group, such as a scene’s" };
-        const name = window.prompt(asked[verb]);
-        if (!name) return;
-        value = "new:" + name;
+        this.ask(verb);
+        return;
       }
       this.change(this.chosen(), verb, value);
     },
@@ -72,11 +100,13 @@ document.addEventListener("alpine:init", () => {
       this.change(this.chosen(), event.currentTarget.dataset.verb, "");
     },
     more(event) {
-      let [verb, value] = event.target.value.split(":");
+      const [verb, value] = event.target.value.split(":");
       event.target.value = "-";
       if (verb === "-") return;
-      if (value === "ask") value = window.prompt("Frames a second, such as 24, 23.976 or 25");
-      if (value === null) return;
+      if (value === "ask") {
+        this.ask(verb);
+        return;
+      }
       if (
         verb === "remove" &&
         !window.confirm("Remove the selected shots from the production? They can be had back for 14 days.")

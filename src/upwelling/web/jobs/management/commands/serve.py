@@ -8,9 +8,11 @@ import subprocess
 import sys
 import threading
 import time
+from pathlib import Path as FilePath
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 
@@ -45,7 +47,8 @@ class Command(BaseCommand):
             threading.Thread(target=self.keep_worker, args=(lane,), daemon=True).start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         try:
-            serve(application, options["host"], options["port"])
+            host, port = options["host"], options["port"]
+            serve(application, host, port, lambda: self.say_ready(host, port))
         finally:
             self.stopping.set()
             for worker in self.workers.values():
@@ -55,6 +58,14 @@ class Command(BaseCommand):
                     worker.wait(timeout=10)
                 except subprocess.TimeoutExpired:
                     worker.kill()
+
+    def say_ready(self, host: str, port: int) -> None:
+        """Where the pages are, where footage is registered from, and what a first user needs."""
+        self.stdout.write(f"Upwelling is running at http://{host}:{port}/ until it is stopped (Ctrl-C).")
+        self.stdout.write(f"Footage can be registered from {FilePath(settings.MEDIA_FOLDER).resolve()}.")
+        if not get_user_model().objects.exists():
+            self.stdout.write("Nobody can sign in yet: make a user with “upwelling user add NAME --creates”.")
+        sys.stdout.flush()
 
     def keep_worker(self, lane: str) -> None:
         """Keeps a lane's worker alive: another when one dies. What that was doing is begun again.
