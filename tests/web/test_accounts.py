@@ -101,22 +101,38 @@ def test_the_demonstration_is_seeded_into_an_empty_database_only(people):
 
 
 def test_kilnlight_is_added_to_a_server_at_work_and_removed(people, monkeypatch, capsys, settings):
-    """It belongs to an account that is there; no demo account comes, and what other people have stays."""
-    for heavy in ("_shoot", "_settle", "_define", "_deliver", "_look", "_bake"):
+    """It belongs to an account that is there; no demo account comes, and what other people have stays, whatever its
+    name.
+    """
+    for heavy in ("_settle", "_define", "_deliver", "_look", "_bake"):
         monkeypatch.setattr(seed_kilnlight.Command, heavy, lambda *args: None)
     for heavy in ("bring_in_the_last_day", "bring_in_cut", "say_things", "show_the_cut", "warm"):
         monkeypatch.setattr(seed_kilnlight, heavy, lambda *args: None)
-    other = create_production(people["vera"], "Other work")
+    monkeypatch.setattr(seed_kilnlight.Command, "_shoot", lambda self, made, user, folder: _write(folder / "R/1.dng"))
+    theirs = create_production(people["vera"], "Kilnlight")
+    _write(settings.MEDIA_FOLDER / "kilnlight" / "own.mov")
     assert main(["example", "add", "nobody"]) == 2
     assert "no account “nobody”" in capsys.readouterr().err
-    assert main(["example", "add", "tess"]) == 0
-    made = Production.objects.get(slug="kilnlight")
+    assert main(["example", "remove", "--yes"]) == 0
+    assert "somebody’s work and stays" in capsys.readouterr().out
+    for _ in range(2):  # the second time it goes on in its own
+        assert main(["example", "add", "tess"]) == 0
+    made = Production.objects.get(slug="kilnlight-2")
     assert [(member.user.username, member.role) for member in made.members.all()] == [("tess", "technician")]
-    assert [root.folder for root in made.footage_roots.all()] == ["kilnlight"]
+    assert [root.folder for root in made.footage_roots.all()] == ["kilnlight-2"]
     assert not User.objects.filter(username="technician").exists()
-    (settings.MEDIA_FOLDER / "kilnlight").mkdir(exist_ok=True)
+    capsys.readouterr()
     assert main(["example", "remove"]) == 0
-    assert list(Production.objects.all()) == [other]
-    assert not (settings.MEDIA_FOLDER / "kilnlight").exists()
-    assert main(["example", "remove"]) == 0
-    assert "not here" in capsys.readouterr().out
+    assert "of tess) with 0 shots, 0 tables and 1 file in the media folder’s kilnlight-2" in capsys.readouterr().out
+    assert Production.objects.count() == 2
+    _write(settings.MEDIA_FOLDER / "kilnlight-2" / "R" / "brought.mov")
+    assert main(["example", "remove", "--yes"]) == 0
+    assert "stays: R/brought.mov" in capsys.readouterr().out
+    assert list(Production.objects.all()) == [theirs]
+    left = sorted(str(f.relative_to(settings.MEDIA_FOLDER)) for f in settings.MEDIA_FOLDER.rglob("*") if f.is_file())
+    assert left == ["kilnlight-2/R/brought.mov", "kilnlight/own.mov"]
+
+
+def _write(place):
+    place.parent.mkdir(parents=True, exist_ok=True)
+    place.write_bytes(b"1")

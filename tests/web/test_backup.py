@@ -142,7 +142,7 @@ def test_queued_work_goes_on_in_a_folder_elsewhere(still, new_data, tmp_path):
     old, new = new_data, tmp_path / "new"
     run(old, "upwelling.web.manage", "shell", "-v0", "-c", _SEED % (tmp_path / "ramp.dpx"))
     backups = tmp_path / "backups"
-    assert "1 files" in run(old, "upwelling.cli.main", "backup", str(backups))
+    assert "1 file," in run(old, "upwelling.cli.main", "backup", str(backups))
     (made,) = [place for place in backups.iterdir() if place.name != "objects"]
     run(new, "upwelling.cli.main", "restore", str(made))
     shutil.rmtree(old)

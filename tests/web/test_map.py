@@ -85,7 +85,7 @@ def test_rules_say_what_they_touch_and_come_back(shot, as_, production):
     tess = as_("tess")
     form = _form(tess.get("/p/kilnlight/").content.decode())
     asked = {
-        "depth": ("12", "Depth: 10 → 12. 1 of 1 shots change"),
+        "depth": ("12", "Depth: 10 → 12. 1 of 1 shot change"),
         "default_encoding": ("V-Log/V-Gamut", "Default encoding: none → V-Log/V-Gamut. No shot changes"),
         "hlg_peak_nits": ("700", "HLG display peak: 1000 → 700. No shot changes"),
     }
@@ -117,7 +117,7 @@ def test_colour_management_off_is_said_in_full_beside_the_rules(production, as_)
 def test_what_rules_touch_is_counted_by_what_the_path_gives(shot, production):
     rules = production.rule_set
     other = rules.model_copy(update={"working": "BT.2020"})
-    assert str(touches(production, other)) == "1 of 1 shots changes in picture or code."
+    assert str(touches(production, other)) == "1 of 1 shot changes in picture or code."
     assert str(touches(production, rules)) == "No shot changes in picture or code."
     assert rule_differences(rules, other) == ["Working space: AP1 → BT.2020"]
 

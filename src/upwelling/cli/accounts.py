@@ -60,7 +60,9 @@ def add_commands(commands: Any) -> None:
     one = doing.add_parser("add", help="makes it, with its footage, for an account; takes a minute or two")
     one.add_argument("name", metavar="NAME", help="the account it belongs to")
     one.set_defaults(run=_example)
-    doing.add_parser("remove", help="removes it and its footage").set_defaults(run=_example)
+    one = doing.add_parser("remove", help="says what goes: it, and the files made for it; --yes removes them")
+    one.add_argument("--yes", action="store_true", help="removes, with whatever was worked in it since")
+    one.set_defaults(run=_remove_example)
 
 
 def _accounts() -> Any:
@@ -111,12 +113,23 @@ def _example(options: argparse.Namespace) -> int:
     _accounts()
     from django.core.management import call_command
 
-    from upwelling.web.care.lifecycle import remove_example
+    call_command("seed_kilnlight", owner=options.name)
+    return 0
 
-    if options.what == "add":
-        call_command("seed_kilnlight", owner=options.name)
-    else:
-        print("Kilnlight is gone." if remove_example() else "Kilnlight is not here.")
+
+def _remove_example(options: argparse.Namespace) -> int:
+    _accounts()
+    from upwelling.web.care.example import remove_example, the_example, what_goes
+
+    production = the_example()
+    if production is None:
+        print("No production here was made as the example; one of that name is somebody’s work and stays.")
+        return 0
+    if not options.yes:
+        print(f"{what_goes(production)} would be removed. Say it again with --yes to remove it.")
+        return 0
+    left = remove_example(production)
+    print("Kilnlight is gone." + (f" What was beside it stays: {', '.join(left[:5])}." if left else ""))
     return 0
 
 

@@ -7,6 +7,8 @@ import os
 from pathlib import Path as FilePath
 from typing import Any
 
+from upwelling.core.count_of import count_of
+
 
 def add_commands(commands: Any) -> None:
     """Declares backup, restore and doctor."""
@@ -34,7 +36,7 @@ def _backup(options: argparse.Namespace) -> int:
     from upwelling.web.common.backup import back_up
 
     made = back_up(FilePath(settings.DATA), FilePath(settings.FILES), options.folder)
-    print(f"{made.place}: {made.files} files, {made.size / 1e6:.1f} MB, {made.new} of them new.")
+    print(f"{made.place}: {count_of(made.files, 'file')}, {made.size / 1e6:.1f} MB, {made.new} of them new.")
     return 0
 
 
@@ -44,7 +46,7 @@ def _restore(options: argparse.Namespace) -> int:
 
     # The settings make a secret of their own where they find none; the backup's takes its place.
     made = restore(options.backup, data)
-    print(f"{made.place}: {made.files} files, {made.size / 1e6:.1f} MB, each as it was.")
+    print(f"{made.place}: {count_of(made.files, 'file')}, {made.size / 1e6:.1f} MB, each as it was.")
     return 0
 
 

@@ -8,6 +8,7 @@ import sys
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import BadValue
 
 if TYPE_CHECKING:
@@ -77,7 +78,7 @@ def _say(title: str, notes: tuple[str, ...], found: list[FoundEvent]) -> None:
     from upwelling.core.cut.match import SAID, counted
 
     parts = [f"{count} {SAID[state]}" for state, count in counted(found).items()]
-    print(f"{title or 'Cut'}: {len(found)} event{'' if len(found) == 1 else 's'}, {', '.join(parts)}")
+    print(f"{title or 'Cut'}: {count_of(len(found), 'event')}, {', '.join(parts)}")
     for note in notes:
         print(f"  {note}")
     for one in found:

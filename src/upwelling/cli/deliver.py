@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 from upwelling.cli.footage import reading_of
 from upwelling.cli.paths import add_path_options, path_from
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.presets import PRESETS
 from upwelling.core.encodings import ENCODINGS, encoding
 from upwelling.core.errors import BadValue, UnknownName, UpwellingError
@@ -300,7 +301,7 @@ def _say(options: argparse.Namespace, outcome: Outcome, proof: Any, remarks: Seq
         }
         print(json.dumps(body, ensure_ascii=False), flush=True)
         return
-    print(f"{outcome.target}: {outcome.frames} frames in {outcome.seconds:.1f} s")
+    print(f"{outcome.target}: {count_of(outcome.frames, 'frame')} in {outcome.seconds:.1f} s")
     if proof:
         print(f"  {proof['sentence']}")
         for row in proof["checks"]:

@@ -11,6 +11,7 @@ from upwelling.core.characterise.measure import ALL, Measured
 from upwelling.core.characterise.pictures import D65
 from upwelling.core.characterise.spectra import Chart, patch_names
 from upwelling.core.characterise.verdict import curve_unsure, judged
+from upwelling.core.count_of import count_of
 from upwelling.core.encodings import Range
 from upwelling.core.encodings.custom import CustomEncoding, OwnPrimaries, TableForm
 from upwelling.core.errors import BadValue
@@ -88,7 +89,7 @@ class CameraReport(Frozen):
         own = self._colour(light)
         red, green, blue = own.primaries
         note = (
-            f"Measured {on:%Y-%m-%d} from {self.pictures} pictures, matrix for {light}: patches left out "
+            f"Measured {on:%Y-%m-%d} from {count_of(self.pictures, 'picture')}, matrix for {light}: patches left out "
             f"{own.left_out:.2f} ΔE 2000 near, curve sure to {self.unsure_stops:.3f} stop."
         )
         return CustomEncoding.checked(

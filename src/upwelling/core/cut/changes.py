@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from upwelling.core.count_of import count_of
 from upwelling.core.cut.read import Event
 
 Kind = Literal["added", "removed", "moved", "trimmed", "same"]
@@ -29,9 +30,9 @@ class Change:
             parts.append(f"from {self.old.label(self.old.record)} to {self.new.label(self.new.record)}")
         head, tail = self.new.start - self.old.start, _end(self.new) - _end(self.old)
         if head:
-            parts.append(f"begins {abs(head)} frames {'later' if head > 0 else 'earlier'}")
+            parts.append(f"begins {count_of(abs(head), 'frame')} {'later' if head > 0 else 'earlier'}")
         if tail:
-            parts.append(f"ends {abs(tail)} frames {'later' if tail > 0 else 'earlier'}")
+            parts.append(f"ends {count_of(abs(tail), 'frame')} {'later' if tail > 0 else 'earlier'}")
         return ", ".join(parts)
 
 

@@ -9,6 +9,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 
+from upwelling.core.count_of import count_of
+
 LONGEST_LINE, MOST_LINES = 4096, 200_000
 RATES = (24, 25, 30, 48, 50, 60, 100, 120)
 _LABEL = re.compile(r"(\d\d:\d\d:\d\d)([:;.])(\d{2,3})")
@@ -94,7 +96,7 @@ def _event(made: EdlText, line: str, now: EventWords, *, alone: bool) -> str:
     if len(words) > 4 and alone and words[3] not in ("C", "c") and words[4].isdecimal():
         kind = _KINDS.get(words[3][:1].upper())
         if kind:
-            now.transition = f"{kind}, {int(words[4])} frames"
+            now.transition = f"{kind}, {count_of(int(words[4]), 'frame')}"
             words[3:5] = ["C"]
     mark = ";" if made.drop else ":"
     return " ".join(_LABEL.sub(lambda found: f"{found[1]}{mark}{found[3]}", word) for word in words)

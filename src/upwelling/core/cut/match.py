@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path as FilePath
 from typing import Literal
 
+from upwelling.core.count_of import count_of
 from upwelling.core.cut.read import Cut, Event
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import ENDINGS, open_footage
@@ -170,10 +171,10 @@ def _first(event: Event, one: Media) -> int | None:
 
 
 def _range_said(event: Event, one: Media) -> str:
-    wanted = f"{event.label(event.start)} and {event.frames} frames on"
+    wanted = f"{event.label(event.start)} and {count_of(event.frames, 'frame')} on"
     if one.begins is None:
-        return f"{wanted} is asked for; {one.name} has no timecode and {one.frames} frames"
-    return f"{wanted} is asked for; {one.name} has {event.label(one.begins)} and {one.frames} frames on"
+        return f"{wanted} is asked for; {one.name} has no timecode and {count_of(one.frames, 'frame')}"
+    return f"{wanted} is asked for; {one.name} has {event.label(one.begins)} and {count_of(one.frames, 'frame')} on"
 
 
 def counted(found: Iterable[FoundEvent]) -> dict[State, int]:

@@ -13,6 +13,7 @@ import numpy as np
 
 from upwelling.core.arrays import Float32, Float64
 from upwelling.core.blocks import grid_mean
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.changes import RANGES, Change, change_of
 from upwelling.core.delivery.frames import Renderer, source_frames
 from upwelling.core.delivery.order import Order
@@ -100,7 +101,7 @@ class CameBack:
         what = f"It stems from {self.of}, frames {self.first} to {self.first + self.frames - 1}, found by {self.by}."
         if self.untouched:
             return f"{what} Its pictures are the delivered ones, packet for packet."
-        return f"{what} {len(self.done)} thing{'' if len(self.done) == 1 else 's'} happened to it."
+        return f"{what} {count_of(len(self.done), 'thing')} happened to it."
 
     def as_json(self) -> dict[str, Any]:
         return {**asdict(self), "sentence": self.sentence, "untouched": self.untouched}
@@ -277,7 +278,7 @@ def _count_said(have: int, fit: _Fit, ordered: int) -> str:
     gone = [f"{count} at the {end}" for count, end in ((head, "head"), (tail, "tail")) if count > 0]
     more = f"; {have - fit.frames} of its frames are none of the delivery’s" if have > fit.frames else ""
     left = f", without {' and '.join(gone)}" if gone else ""
-    return f"It has {have} frames where {ordered} were delivered{left}{more}."
+    return f"It has {count_of(have, 'frame')} where {ordered} were delivered{left}{more}."
 
 
 def _of_container(mine: Movie, theirs: Movie, same_packets: bool) -> list[str]:

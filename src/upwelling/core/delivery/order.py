@@ -12,6 +12,7 @@ from typing import Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.form import Form, Framing, framing
 from upwelling.core.delivery.through import Through
 from upwelling.core.documents import read_versioned
@@ -213,7 +214,7 @@ class Order(Frozen):
             if frame < piece.frames:
                 return number, piece.first + frame
             frame -= piece.frames
-        raise BadValue(f"The delivery has {self.frames} frames, from 0 on.")
+        raise BadValue(f"The delivery has {count_of(self.frames, 'frame')}, from 0 on.")
 
     @property
     def fingerprint(self) -> str:

@@ -13,6 +13,7 @@ from upwelling.core.arrays import MID_GREY, Float64
 from upwelling.core.colour.difference import delta_e_2000, xyz_to_lab
 from upwelling.core.colour.oklab import ROOT_TO_LAB, rgb_to_lms
 from upwelling.core.colour.primaries import CONES, Primaries, adaptation_matrix, rgb_to_xyz, xy_to_xyz
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.core.steps import AnyStep
 
@@ -138,7 +139,7 @@ class MatchFigures:
 
     def sentence(self) -> str:
         text = f"ΔE 2000 median {self.before:.2f} before, {self.after:.2f} after, 95 % below {self.worst:.2f}"
-        text += f", over {self.count} colour{'' if self.count == 1 else 's'}"
+        text += f", over {count_of(self.count, 'colour')}"
         return text if self.left_out is None else f"{text}; left out in turn {self.left_out:.2f}"
 
 

@@ -13,6 +13,8 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.count_of import count_of
+
 NO_TIME = np.iinfo(np.int64).min
 
 
@@ -64,7 +66,7 @@ class Index:
             )
         if self.lost:
             found.append(
-                f"The last {self.lost} frame{'s' if self.lost > 1 else ''} cannot be decoded and "
+                f"The last {count_of(self.lost, 'frame')} cannot be decoded and "
                 f"{'are' if self.lost > 1 else 'is'} left out."
             )
         return found + self.uneven_notes

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media.base import Still
 from upwelling.core.media.footage import FileFacts, Reading
@@ -39,7 +40,7 @@ class SpannedMovie(Movie):
             if part.index.uneven:
                 raise UnreadableFile(part.path, "has frames at uneven times; such parts are taken one by one.")
         frames = sum(part.facts.frames for part in self.parts)
-        note = f"Recorded in {len(self.parts)} files, which are played as one."
+        note = f"Recorded in {count_of(len(self.parts), 'file')}, which are played as one."
         return replace(first, frames=frames, notes=(*first.notes, note))
 
     @cached_property

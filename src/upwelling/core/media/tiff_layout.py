@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path as FilePath
 from typing import BinaryIO
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UnreadableFile
 
 MOST_DIRECTORIES, MOST_ENTRIES = 4096, 4096
@@ -95,7 +96,7 @@ def _places(
     path: FilePath, stream: BinaryIO, form: _Form, kind: int, values: int, inline: bytes, room: int
 ) -> list[int]:
     if values > MOST_DIRECTORIES:
-        raise UnreadableFile(path, f"holds {values} pictures below one. Hand the one wanted in.")
+        raise UnreadableFile(path, f"holds {count_of(values, 'picture')} below one. Hand the one wanted in.")
     if room > len(inline):
         stream.seek(_number(path, form.offset, inline))
         inline = stream.read(room)

@@ -12,6 +12,7 @@ from django.conf import settings
 from django.db import transaction
 from django.db.models import Q
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import BadValue
 from upwelling.core.packages.made import Item, Made, Prepared
 from upwelling.core.packages.package import make_package
@@ -71,7 +72,7 @@ def start_list(production: Production, user: Any, order: ListOrder) -> tuple[Pac
     if not plan.tables:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be baked.")
     wishes = [table.wish for table in plan.tables]
-    name = plain_name(production.name, f"{len(plan.shots)} shots", "to", plan.gives)
+    name = plain_name(production.name, f"{count_of(len(plan.shots), 'shot')}", "to", plan.gives)
     made = _queued(production, user, order.output, wishes, name, order)
     return made, plan.refused
 

@@ -10,6 +10,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from upwelling.core.bake import BakeOrder
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import BadValue, UpwellingError
 from upwelling.core.frozen import Frozen
 from upwelling.core.packages.made import Prepared
@@ -106,7 +107,7 @@ def list_from(production: Production, given: Any) -> ListOrder:
     if len(numbers) * len(receivers) > MOST_TABLES or len(numbers) > MOST_SHOTS:
         raise Refused(
             f"At most {MOST_SHOTS} shots and {MOST_TABLES} tables are made at once; these are {len(numbers)} shots "
-            f"for {len(receivers)} receiver{'' if len(receivers) == 1 else 's'}."
+            f"for {count_of(len(receivers), 'receiver')}."
         )
     for name in receivers:
         receiver_named(production, name)

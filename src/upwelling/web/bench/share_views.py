@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.web.bench.strip import grouped
 from upwelling.web.common.paging import page_of
@@ -77,9 +78,7 @@ def give(request: HttpRequest, production: Production, shot: Shot) -> HttpRespon
     way: Way = one_of(request.POST.get("way"), tuple(WAYS), "replace")
     change = share_steps(production, request.user, shot, steps, targets, way)
     messages.success(
-        request,
-        f"{change.steps} given to {len(targets)} shot{'s' if len(targets) != 1 else ''}. One undo takes it back "
-        "from all.",
+        request, f"{change.steps} given to {count_of(len(targets), 'shot')}. One undo takes it back from all."
     )
     return redirect("share", production.slug, shot.pk)
 

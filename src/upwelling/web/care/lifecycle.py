@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Iterable
 from datetime import timedelta
 from pathlib import Path as FilePath
 from typing import Any
 
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -62,18 +60,6 @@ def remove_due() -> list[str]:
         gone.append(production.name)
         production.delete()
     return gone
-
-
-def remove_example() -> bool:
-    """Removes Kilnlight and the footage that was made for it; whether there was anything."""
-    production = Production.objects.filter(slug="kilnlight").first()
-    folder = FilePath(settings.MEDIA_FOLDER) / "kilnlight"
-    if production is not None:
-        production.delete()
-    there = folder.is_dir()
-    if there:
-        shutil.rmtree(folder)
-    return production is not None or there
 
 
 @sweeps

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.utils import timezone
 
+from upwelling.core.count_of import count_of
 from upwelling.core.proof.certificate import FAILS, HOLDS
 from upwelling.web.footage.listing import loaded, own_looks, with_settled
 from upwelling.web.footage.look_models import looks_of
@@ -61,27 +62,23 @@ def pictured(production: Production) -> list[Shot]:
     return loaded(production, [number for number, _ in first[:PICTURES]])
 
 
-def _many(count: int, what: str) -> str:
-    return f"{count} {what}{'' if count == 1 else 's'}"
-
-
 def _brought_in(production: Production, shots: int) -> Station:
     refused = production.arrivals.filter(state=Arrival.State.FAILED).count()
-    said = f"{_many(shots, 'shot')}, {_many(production.cameras.count(), 'camera')}"
-    return Station("Bring in", "intake", shots, said, f"{_many(refused, 'file')} not read" if refused else "")
+    said = f"{count_of(shots, 'shot')}, {count_of(production.cameras.count(), 'camera')}"
+    return Station("Bring in", "intake", shots, said, f"{count_of(refused, 'file')} not read" if refused else "")
 
 
 def _settled(production: Production, shots: int) -> Station:
     unsettled = with_settled(production).filter(in_force="").count()
     known = shots - unsettled
-    waits = f"{_many(unsettled, 'shot')} without an encoding" if unsettled else ""
+    waits = f"{count_of(unsettled, 'shot')} without an encoding" if unsettled else ""
     return Station("Settle", "intake", known, f"{known} of {shots} known", waits)
 
 
 def _corrected(production: Production, shots: int) -> Station:
     worked = production.shots.filter(position__gt=0).count()
     waiting = MatchProposal.objects.filter(run__production=production, run__set_aside=False, state=FOUND).count()
-    waits = f"{waiting} match{'' if waiting == 1 else 'es'} proposed, to look at" if waiting else ""
+    waits = f"{count_of(waiting, 'match', 'matches')} proposed, to look at" if waiting else ""
     where = "match-many" if waits else "any-bench"
     return Station("Correct, match", where, worked, f"{worked} of {shots} worked on", waits)
 
@@ -90,21 +87,21 @@ def _looks(production: Production) -> Station:
     own = own_looks(production)
     by_group = production.shots.filter(group__look_given__isnull=False).exclude(pk__in=own).count()
     otherwise = len(own) + by_group
-    more = f"; {_many(otherwise, 'shot')} otherwise" if otherwise else ""
+    more = f"; {count_of(otherwise, 'shot')} otherwise" if otherwise else ""
     return Station("Look", "looks", production.looks.count(), looks_of(production).for_all.summary() + more)
 
 
 def _outputs(production: Production) -> Station:
     rules = production.rule_set
-    more = f" and {_many(len(rules.deliveries), 'more output')}" if rules.deliveries else ""
+    more = f" and {count_of(len(rules.deliveries), 'more output')}" if rules.deliveries else ""
     return Station("Render", "outputs", len(rules.outputs), f"{rules.rendering.title} for {rules.output}{more}")
 
 
 def _bakes(production: Production) -> Station:
     every = production.bakes.all()
     count, hold, fail = every.count(), every.filter(verdict=HOLDS).count(), every.filter(verdict=FAILS).count()
-    waits = f"{_many(fail, 'table')} that {'does' if fail == 1 else 'do'} not hold" if fail else ""
-    said = f"{hold} of {_many(count, 'table')} hold" if count else "no table yet"
+    waits = f"{count_of(fail, 'table')} that {'does' if fail == 1 else 'do'} not hold" if fail else ""
+    said = f"{hold} of {count_of(count, 'table')} hold" if count else "no table yet"
     return Station("Bake", "bakes", count, said, waits)
 
 
@@ -112,14 +109,14 @@ def _deliveries(production: Production) -> Station:
     every = production.delivered.all()
     count, proved = every.count(), every.filter(verdict="holds").count()
     wrong = every.exclude(verdict__in=("", "holds")).count()
-    waits = f"{_many(wrong, 'file')} whose proof does not hold" if wrong else ""
-    said = f"{proved} of {_many(count, 'file')} proved" if count else "no file yet"
+    waits = f"{count_of(wrong, 'file')} whose proof does not hold" if wrong else ""
+    said = f"{proved} of {count_of(count, 'file')} proved" if count else "no file yet"
     return Station("Deliver", "deliveries", count, said, waits)
 
 
 def _handed_over(production: Production) -> Station:
     running = production.showings.filter(withdrawn=None, ends__gt=timezone.now()).count()
     open_ones = in_state(production.remarks, "open").count()
-    waits = _many(open_ones, "open remark") if open_ones else ""
+    waits = count_of(open_ones, "open remark") if open_ones else ""
     where, at = ("remarks", "?state=open") if waits else ("showings", "")
-    return Station("Show, hand over", where, running, f"{_many(running, 'showing')} open", waits, at)
+    return Station("Show, hand over", where, running, f"{count_of(running, 'showing')} open", waits, at)

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.db import transaction
 
+from upwelling.core.count_of import count_of
 from upwelling.core.cut import Cut as ReadCut
 from upwelling.core.cut import FoundEvent, Media, match_cut, read_cut
 from upwelling.core.media.timecode import Timecode
@@ -125,7 +126,7 @@ def settle_event(event: CutEvent, shot: Shot | None, first: int | None) -> CutEv
     last = at + max(event.frames, 1) - 1
     if not shot.first_frame <= at <= last <= shot.last_frame:
         raise Refused(
-            f"Event {event.number} needs {event.frames} frames of its source; from {at} on {shot.name} has "
+            f"Event {event.number} needs {count_of(event.frames, 'frame')} of its source; from {at} on {shot.name} has "
             f"{max(shot.last_frame - at + 1, 0)} (its frames are {shot.first_frame} to {shot.last_frame})."
         )
     event.state, event.why, event.shot, event.first, event.by_hand = FOUND, "by hand", shot, at, True

@@ -13,6 +13,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.cut.changes import compare
 from upwelling.core.cut.match import SAID, SETTLED
 from upwelling.core.errors import UpwellingError
@@ -179,11 +180,11 @@ def change(request: HttpRequest, production: Production, cut: Cut) -> HttpRespon
     try:
         if what == "again":
             count = match_again(cut)
-            messages.success(request, f"Looked again: {count} event{'' if count == 1 else 's'} changed.")
+            messages.success(request, f"Looked again: {count_of(count, 'event')} changed.")
         elif what == "corrections":
             made, left = take_corrections(cut, request.user)
             count = made.states.count()
-            messages.success(request, f"ASC CDLs are in the trims of {count} shot{'' if count == 1 else 's'}.")
+            messages.success(request, f"ASC CDLs are in the trims of {count_of(count, 'shot')}.")
             for sentence in left:
                 messages.warning(request, sentence)
         elif what == "back":

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from django.conf import settings
 
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.order import MOST_PIECES, Piece
 from upwelling.core.errors import UpwellingError
 from upwelling.core.media import write_still
@@ -93,14 +94,14 @@ def _each(
         return _played(plan, event, shot), first
     if event.speed != 1:
         plan.remarks.append(
-            f"{title} plays at {event.speed * 100:.0f} % speed; it is delivered as the {event.frames} frames of its "
-            "source that it shows."
+            f"{title} plays at {event.speed * 100:.0f} % speed; it is delivered as the "
+            f"{count_of(event.frames, 'frame')} of its source that it shows."
         )
     wanted = first - handles, first + event.frames - 1 + handles
     low, high = max(wanted[0], 0), min(wanted[1], shot.footage.facts.frames - 1)
     if (low, high) != wanted:
         short = low - wanted[0] + wanted[1] - high
-        plan.remarks.append(f"{title}: its handles end with the file, {short} frames early.")
+        plan.remarks.append(f"{title}: its handles end with the file, {count_of(short, 'frame')} early.")
     return [plan.piece(shot, low, high)], low
 
 
@@ -147,7 +148,9 @@ def _one_picture(
         if event.state != FOUND or shot is None or event.first is None:
             if missing == "black":
                 pieces.append(event.record_frames)
-                plan.remarks.append(f"{title} is not found; {event.record_frames} frames of black stand for it.")
+                plan.remarks.append(
+                    f"{title} is not found; {count_of(event.record_frames, 'frame')} of black stand for it."
+                )
             elif missing == "leave":
                 plan.remarks.append(f"{title} is not found, and left out: what follows begins earlier than in the cut.")
             else:

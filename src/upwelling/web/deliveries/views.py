@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.form import BOUNDARIES
 from upwelling.core.delivery.names import FIELDS, FOLDER_FIELDS, still_name
 from upwelling.core.delivery.presets import LOG_PRESET, PRESETS
@@ -112,7 +113,7 @@ def setup(request: HttpRequest, production: Production) -> HttpResponse:
             messages.error(request, str(error))
         else:
             count = len(made)
-            messages.success(request, f"{count} file{'' if count == 1 else 's'} queued.")
+            messages.success(request, f"{count_of(count, 'file')} queued.")
             for text in plan.refused:
                 messages.warning(request, f"Left out: {text}")
             if count == 1:

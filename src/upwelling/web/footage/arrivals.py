@@ -13,6 +13,7 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.core.files import digests_of
 from upwelling.core.media import ENDINGS
@@ -79,7 +80,7 @@ def register_folders(
     count = sum(map(len, files.values()))
     if not count:
         out = sum(links_out(place, roots, below=below) for place in places)
-        why = f" {out} links in it lead out of this production’s footage folders." if out else ""
+        why = f" Passed over: {count_of(out, 'link')} out of this production’s footage folders." if out else ""
         raise Refused(f"{named} {holds} no footage.{why} Known endings: {', '.join(ENDINGS)}.")
     if count > MOST_FILES:
         raise Refused(f"{named} {holds} {count} files of footage; at most {MOST_FILES} are taken.")

@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.web.common.paging import page_of
 from upwelling.web.footage.card_models import Card
@@ -72,7 +73,7 @@ def take_card_up(request: HttpRequest, production: Production, card: Card) -> Ht
     except UpwellingError as error:
         messages.error(request, str(error))
     else:
-        messages.success(request, f"{count} file{'' if count == 1 else 's'} taken up again.")
+        messages.success(request, f"{count_of(count, 'file')} taken up again.")
     return redirect("card", production.slug, card.pk)
 
 

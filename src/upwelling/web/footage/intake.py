@@ -17,6 +17,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UnreadableFile, UpwellingError
 from upwelling.core.media import ENDINGS, READABLE
 from upwelling.web.common.paging import page_of
@@ -142,7 +143,7 @@ def format_of(shot: Shot) -> str:
         f"{shot.depth} bit" if shot.depth.isdigit() and not shot.is_raw else "raw" if shot.is_raw else shot.depth,
     ]
     if shot.frames > 1:
-        parts.append(f"{shot.frames} frames")
+        parts.append(f"{count_of(shot.frames, 'frame')}")
     if shot.begins:
         parts.append(shot.begins)
     if shot.reel:
@@ -204,9 +205,9 @@ def register(request: HttpRequest, production: Production) -> HttpResponse:
     else:
         out = arrivals.links_passed_over(production, folders, below="below" in way)
         if out:
-            messages.warning(request, f"{out} links lead out of this production’s footage folders: passed over.")
+            messages.warning(request, f"Passed over: {count_of(out, 'link')} out of this production’s footage folders.")
         cameras = len({one.camera_name for one in queued if one.camera_name})
-        to = f", for {cameras} camera{'s'[: cameras != 1]}" if cameras else ""
+        to = f", for {count_of(cameras, 'camera')}" if cameras else ""
         messages.success(request, f"{len(queued)} file{'s are' if len(queued) != 1 else ' is'} being looked at{to}.")
     return redirect("intake", production.slug)
 
@@ -341,7 +342,7 @@ def take_proposal(request: HttpRequest, production: Production) -> HttpResponse:
         return redirect("intake", production.slug)
     messages.success(
         request,
-        f"{camera.name} has {camera.shots.count()} shots."
+        f"{camera.name} has {count_of(camera.shots.count(), 'shot')}."
         + ("" if camera.encoding else " Say what it records on its page."),
     )
     return redirect("intake", production.slug) if camera.encoding else redirect("camera", production.slug, camera.pk)

@@ -9,6 +9,7 @@ from django.db import transaction
 from django.db.models import Q
 
 from upwelling.core.colour.primaries import primaries
+from upwelling.core.count_of import count_of
 from upwelling.core.documents import sealed
 from upwelling.core.errors import BadValue
 from upwelling.core.path import Layer
@@ -130,7 +131,8 @@ def set_retired(look: Look, retired: bool) -> None:
     if retired and users:
         one = Shot.objects.get(pk=users[0])
         raise Refused(
-            f"{look.name} is in force on {len(users)} shots, {one.name} among them. Give them another Look first."
+            f"{look.name} is in force on {count_of(len(users), 'shot')}, {one.name} among them. "
+            "Give them another Look first."
         )
     look.retired = retired
     look.save(update_fields=["retired"])

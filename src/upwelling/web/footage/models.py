@@ -10,6 +10,7 @@ from django.db import models
 from django.utils import timezone
 from django.utils.functional import cached_property
 
+from upwelling.core.count_of import count_of
 from upwelling.core.documents import opened, read_stored
 from upwelling.core.media import FileFacts, Footage, Reading, open_footage
 from upwelling.core.media.decoding import Known, decoding_of
@@ -423,7 +424,7 @@ class Arrival(Underway):
     def digest_said(self) -> str:
         """The beginning of its SHA-256, or of how many files it has one."""
         if len(self.digests) > 1:
-            return f"{len(self.digests)} files"
+            return f"{count_of(len(self.digests), 'file')}"
         return f"{self.digests[0][:16]}…" if self.digests else ""
 
     @property

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from upwelling.core.count_of import count_of
 from upwelling.core.documents import sealed
 from upwelling.core.errors import UpwellingError
 from upwelling.core.path import Path
@@ -34,7 +35,7 @@ class Touches:
     def __str__(self) -> str:
         if not self.looked_at:
             return "No shot is there yet."
-        many = f"{self.changed} of {self.looked_at} shots" if self.changed else "No shot"
+        many = f"{self.changed} of {count_of(self.looked_at, 'shot')}" if self.changed else "No shot"
         verb = "changes" if self.changed in (0, 1) else "change"
         more = f", of the first {self.looked_at}; {self.more} more were not looked at" if self.more else ""
         return f"{many} {verb} in picture or code{more}."

@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from upwelling.core.count_of import count_of
 from upwelling.core.path import LAYER_TITLES
 from upwelling.core.steps import Matte, Step
 from upwelling.core.steps.track import Track
@@ -119,7 +120,7 @@ def _value(value: Any) -> str:
     if isinstance(value, float):
         return f"{value:.4g}".replace("-", "−")
     if isinstance(value, tuple) and value and isinstance(value[0], Track):
-        return ", ".join(f"{track.parameter} {len(track.keys)} key{'s'[: len(track.keys) > 1]}" for track in value)
+        return ", ".join(f"{track.parameter} {count_of(len(track.keys), 'key')}" for track in value)
     if value == ():
         return "none"
     if isinstance(value, tuple):

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.core.measure.scene_cuts import SHORTEST, THRESHOLD
 from upwelling.core.strict_json import BadJson, read_json
@@ -67,5 +68,5 @@ def make_shots(request: HttpRequest, production: Production, shot: Shot) -> Http
     except UpwellingError as error:
         messages.error(request, str(error))
         return redirect("split", production.slug, shot.pk)
-    messages.success(request, f"{shot.name.rsplit(', part', 1)[0]} is now {len(made)} shots.")
+    messages.success(request, f"{shot.name.rsplit(', part', 1)[0]} is now {count_of(len(made), 'shot')}.")
     return redirect("intake", production.slug)

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.web.bench.share_views import take_back_and_say
 from upwelling.web.common.requests import Refused, typed_number, whole_or
 from upwelling.web.footage.finding import chosen_numbers
@@ -50,7 +51,9 @@ def give(request: HttpRequest, production: Production) -> HttpResponse:
             messages.success(request, f"{on}{begun} One undo takes it back from all.")
         case "group":
             group = make_group(production, request.POST.get("new_group", ""), numbers)
-            messages.success(request, f"{group.name}: {len(numbers)} shots. Give the group a Look on the Looks page.")
+            messages.success(
+                request, f"{group.name}: {count_of(len(numbers), 'shot')}. Give the group a Look on the Looks page."
+            )
         case "join" | "leave":
             chosen = request.POST.get("into", "")
             into = (

@@ -12,6 +12,7 @@ from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme, urlencode
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.encodings import ENCODINGS
 from upwelling.core.errors import UpwellingError
 from upwelling.core.outputs import OUTPUTS
@@ -124,7 +125,7 @@ def declare_many(request: HttpRequest, production: Production) -> HttpResponse:
         except UpwellingError as error:
             messages.error(request, str(error))
     if done:
-        messages.success(request, f"{done} table{'' if done == 1 else 's'}: done.")
+        messages.success(request, f"{count_of(done, 'table')}: done.")
     back = request.POST.get("back", "")
     own = url_has_allowed_host_and_scheme(back, allowed_hosts=None)
     return redirect(back if own else reverse("table-shelf", args=[production.slug]))

@@ -13,6 +13,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import BadValue
 from upwelling.core.path import Layer
 from upwelling.core.steps import LutStep
@@ -150,8 +151,7 @@ def create(request: HttpRequest, production: Production) -> HttpResponse:
             raise Refused("That file is larger than any Look.")
         made = looks_from_file(production, request.user, uploaded.read(), uploaded.name or "look", name)
         messages.success(
-            request,
-            f"{len(made)} Look{'s' if len(made) != 1 else ''} brought in: {', '.join(look.name for look in made[:5])}.",
+            request, f"{count_of(len(made), 'Look')} brought in: {', '.join(look.name for look in made[:5])}."
         )
         return redirect("looks", production.slug) if len(made) != 1 else redirect("look", production.slug, made[0].pk)
     else:
@@ -251,9 +251,7 @@ def decide(request: HttpRequest, production: Production, one: Look) -> HttpRespo
     seen = request.POST.get("seen", "")
     if request.POST.get("what") == "save":
         made, touched = accept_proposal(one, request.user, seen, request.POST.get("note", ""))
-        messages.success(
-            request, f"{one.name} is version {made.number} now, on {touched} shot{'s' if touched != 1 else ''}."
-        )
+        messages.success(request, f"{one.name} is version {made.number} now, on {count_of(touched, 'shot')}.")
     else:
         drop_proposal(one, seen)
     return redirect("look", production.slug, one.pk)

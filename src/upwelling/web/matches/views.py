@@ -9,6 +9,7 @@ from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.core.match import BY_ITSELF, METHODS
 from upwelling.web.bench.share_views import take_back_and_say
@@ -126,7 +127,7 @@ def accept_chosen(request: HttpRequest, production: Production, run: MatchRun) -
         messages.error(request, str(error))
     else:
         count = change.states.count()
-        messages.success(request, f"Put into {count} shot{'' if count == 1 else 's'}. One undo takes it back from all.")
+        messages.success(request, f"Put into {count_of(count, 'shot')}. One undo takes it back from all.")
         for sentence in left:
             messages.warning(request, sentence)
     return redirect("match-run", production.slug, run.pk)

@@ -85,6 +85,10 @@ class Production(models.Model):
     """Since when it is out of the way and cannot be changed."""
     removing = models.DateTimeField(null=True, blank=True)
     """When it goes for good, unless someone takes that back."""
+    example = models.CharField(max_length=120, blank=True, default="")
+    """Of a production made as the example: the folder under the media folder that was made for its footage."""
+    example_files = models.TextField(blank=True, default="")
+    """What was made in that folder, a file a line."""
 
     objects = ProductionQuerySet.as_manager()
 

@@ -14,6 +14,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.web.common.access import signed_in
 from upwelling.web.common.finding import Choice, finder
@@ -138,7 +139,7 @@ def _change(request: HttpRequest, user: User, what: str) -> None:
             messages.success(request, f"What {user} may do is saved.")
         case "sessions":
             ended = accounts.end_sessions(user)
-            messages.success(request, f"{user} is signed out in {ended} place{'s' if ended != 1 else ''}.")
+            messages.success(request, f"{user} is signed out in {count_of(ended, 'place')}.")
         case _:
             raise Refused("Choose what to do with the account.")
 

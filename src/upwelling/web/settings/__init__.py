@@ -94,7 +94,8 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "upwelling.web.productions.rights.of_production",
-            ]
+            ],
+            "builtins": ["upwelling.web.common.templatetags.numbers"],
         },
     }
 ]

@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.web.common.requests import Refused, json_body, list_of, number, text_of, whole
 from upwelling.web.footage.history import unshare
@@ -129,7 +130,7 @@ def accept(request: HttpRequest, production: Production) -> JsonResponse:
     run.production = production
     change, left = take_proposals(run, request.user, [whole(one) for one in list_of(body.get("proposals"))])
     count = change.states.count()
-    said = f"Match taken into {count} shot{'' if count == 1 else 's'}."
+    said = f"Match taken into {count_of(count, 'shot')}."
     return JsonResponse({"change": change.pk, "said": said, "left": left})
 
 

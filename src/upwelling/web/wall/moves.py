@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db import transaction
 
+from upwelling.core.count_of import count_of
 from upwelling.core.errors import UpwellingError
 from upwelling.core.parameters import signed
 from upwelling.core.steps import AnyStep, Step
@@ -91,6 +92,6 @@ def move(
             left.append(f"{shot.name}: {error}")
     if not done:
         raise Refused(" ".join(left) or "These shots are no longer there.")
-    change.steps = f"{said} on {done} shot{'' if done == 1 else 's'}"
+    change.steps = f"{said} on {count_of(done, 'shot')}"
     change.save(update_fields=["steps"])
     return change, left

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django import template
 
+from upwelling.core import count_of as counting
+
 register = template.Library()
 
 
@@ -17,3 +19,9 @@ def minus(value: object) -> str:
 def percent(share: float) -> str:
     """A share as percent with one decimal."""
     return f"{100 * share:.1f}"
+
+
+@register.filter
+def count_of(count: int, one: str) -> str:
+    """How many of a thing, in words that agree."""
+    return counting.count_of(count, one)

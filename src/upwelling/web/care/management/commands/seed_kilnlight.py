@@ -10,7 +10,6 @@ from pathlib import Path as FilePath
 from typing import Any
 
 import numpy as np
-from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
 
@@ -44,6 +43,7 @@ from upwelling.web.bakes.orders import order_for
 from upwelling.web.bakes.packages import start_package
 from upwelling.web.bakes.services import perform_bake, start_bake
 from upwelling.web.bench.following import FollowWish, found
+from upwelling.web.care.example import begin_example, filling, the_example
 from upwelling.web.care.kilnlight_later import bring_in_the_last_day
 from upwelling.web.care.kilnlight_review import say_things, show_the_cut
 from upwelling.web.cuts.services import bring_in_cut
@@ -59,8 +59,8 @@ from upwelling.web.footage.shots import AlreadyHere, accept, bring_in
 from upwelling.web.footage.torture_chart import add_torture_chart
 from upwelling.web.luts.services import bring_in_lut, declare
 from upwelling.web.productions.accounts import user_named
-from upwelling.web.productions.models import FootageRoot, Member, Production, Rights
-from upwelling.web.productions.services import create_production, define_encoding, define_output, set_rules
+from upwelling.web.productions.models import Member, Production, Rights
+from upwelling.web.productions.services import define_encoding, define_output, set_rules
 
 ACCOUNTS = (("technician", "kilnlight-demo", "technician"), ("viewer", "kilnlight-demo", "viewer"))
 # What a technician would have set by now, by shot name.
@@ -180,25 +180,28 @@ class Command(BaseCommand):
             self.stdout.write("Compiling what computes; on a new machine that takes most of a minute")
             warm()
         users = self._owned_by(owner) if owner else self._accounts()
-        production = Production.objects.filter(slug="kilnlight").first()
+        production = the_example()
         if production is None:
-            production = create_production(
-                users["technician"], "Kilnlight", "A short documentary in a glass-blowing workshop."
-            )
-            FootageRoot.objects.create(production=production, folder="kilnlight" if owner else ".")
+            production = begin_example(users["technician"], whole_media=not owner)
             if not owner:
                 Member.objects.create(production=production, user=users["viewer"], role=Member.Role.VIEWER)
                 Rights.objects.update_or_create(
                     user=users["technician"], defaults={"may_create": True, "may_administer": True}
                 )
-        self._shoot(production, users["technician"])
+        with filling(production) as folder:
+            self._work(production, users, folder)
+        self.stdout.write("Kilnlight is ready.")
+
+    def _work(self, production: Production, users: dict[str, User], folder: FilePath) -> None:
+        """What would have been done by now; what is here already is left as it is."""
+        self._shoot(production, users["technician"], folder)
         if not production.cameras.exists():
             self._settle(production, users["technician"])
         if not production.own_encodings.exists():
             self._define(production, users["technician"])
         if not production.own_outputs.exists():
             self._deliver(production, users["technician"])
-        bring_in_the_last_day(production, users["technician"], self._folder())
+        bring_in_the_last_day(production, users["technician"], folder)
         if not production.looks.exists():
             self._look(production, users["technician"])
         if not production.cuts.exists():
@@ -209,7 +212,6 @@ class Command(BaseCommand):
             show_the_cut(production, users["technician"])
         if not production.bakes.exists():
             self._bake(production, users["technician"])
-        self.stdout.write("Kilnlight is ready.")
 
     def _accounts(self) -> dict[str, User]:
         users = {}
@@ -230,7 +232,7 @@ class Command(BaseCommand):
 
         One that was broken off in the middle goes on.
         """
-        kilnlight = Production.objects.filter(slug="kilnlight").first()
+        kilnlight = the_example()
         if kilnlight is None:
             return not beside_others and (User.objects.exists() or Production.objects.exists())
         return kilnlight.packages.exists()
@@ -292,14 +294,8 @@ class Command(BaseCommand):
             cameras=["A-cam", "B-cam"],
         )
 
-    def _folder(self) -> FilePath:
-        folder = FilePath(settings.MEDIA_FOLDER).resolve() / "kilnlight"
-        folder.mkdir(parents=True, exist_ok=True)
-        return folder
-
-    def _shoot(self, production: Production, technician: User) -> None:
+    def _shoot(self, production: Production, technician: User, folder: FilePath) -> None:
         """Writes each take's file under the media folder and registers it, if that was not done before."""
-        folder = self._folder()
         studio = Studio()
         here = set(production.shots.values_list("original_name", flat=True))
         missing = [take for take in TAKES if take.file not in here]
