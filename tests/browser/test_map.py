@@ -88,8 +88,9 @@ def test_a_list_shows_what_is_needed_when_it_is_needed(registered, sign_in):
     page.keyboard.press("v")
     page.wait_for_selector("img.large-picture", state="hidden")
     page.select_option("select[data-verb=camera]", "new")
+    page.wait_for_selector(".naming input")
     page.press(".naming input", "Escape")
-    assert not page.is_visible(".naming")
+    page.wait_for_selector(".naming", state="hidden")
 
 
 def test_a_rule_says_what_it_touches_and_is_taken_back(brought_in, sign_in):
