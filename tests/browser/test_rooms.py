@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tests.browser.conftest import enter, pictured
+from tests.browser.conftest import enter
+from tests.browser.test_accessibility import open_address
 
 MOST_AROUND = 0.05
 """Of a white screen: a reference room's surround is 5 cd/m² by a white of 100 (ITU-R BT.2100-2, table 3)."""
@@ -28,12 +29,6 @@ def screen(page):
     return np.where(code <= 0.04045, code / 12.92, ((code + 0.055) / 1.055) ** 2.4)
 
 
-def bench(page, server):
-    page.goto(f"{server}/p/intake/intake/")
-    page.click("tbody tr:has-text('A099') >> a.strong")
-    pictured(page)
-
-
 def around(page):
     """The light of the interface below the bar, as (n, 16, 16, 3): without the picture, scopes and the strip's."""
     light = screen(page)
@@ -50,7 +45,7 @@ def around(page):
 
 def test_the_dark_room_is_dark_kept_and_left_again(elsewhere, server):
     page = elsewhere
-    bench(page, server)
+    open_address(page, server, "bench")
     lit = around(page)
     page.click("#room-switch")
     dark = around(page)
@@ -71,7 +66,7 @@ def test_more_contrast_is_chosen_for_this_browser(elsewhere, server):
     page = elsewhere
     page.goto(f"{server}/sessions/")
     page.check("input[name=room][value=contrast]")
-    bench(page, server)
+    open_address(page, server, "bench")
     assert page.get_attribute("html", "data-room") == "contrast"
     ratios = page.evaluate(
         """() => [...document.querySelectorAll(".column .stratum b, .tabs a, .panel label")].filter((one) =>

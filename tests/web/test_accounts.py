@@ -117,6 +117,7 @@ def test_kilnlight_is_added_to_a_server_at_work_and_removed(people, monkeypatch,
     assert "somebody’s work and stays" in capsys.readouterr().out
     for _ in range(2):  # the second time it goes on in its own
         assert main(["example", "add", "tess"]) == 0
+        _write(settings.MEDIA_FOLDER / "kilnlight-2" / "laid beside.mov")
     made = Production.objects.get(slug="kilnlight-2")
     assert [(member.user.username, member.role) for member in made.members.all()] == [("tess", "technician")]
     assert [root.folder for root in made.footage_roots.all()] == ["kilnlight-2"]
@@ -127,10 +128,10 @@ def test_kilnlight_is_added_to_a_server_at_work_and_removed(people, monkeypatch,
     assert Production.objects.count() == 2
     _write(settings.MEDIA_FOLDER / "kilnlight-2" / "R" / "brought.mov")
     assert main(["example", "remove", "--yes"]) == 0
-    assert "stays: R/brought.mov" in capsys.readouterr().out
+    assert "stays: R/brought.mov, laid beside.mov" in capsys.readouterr().out
     assert list(Production.objects.all()) == [theirs]
     left = sorted(str(f.relative_to(settings.MEDIA_FOLDER)) for f in settings.MEDIA_FOLDER.rglob("*") if f.is_file())
-    assert left == ["kilnlight-2/R/brought.mov", "kilnlight/own.mov"]
+    assert left == ["kilnlight-2/R/brought.mov", "kilnlight-2/laid beside.mov", "kilnlight/own.mov"]
 
 
 def _write(place):

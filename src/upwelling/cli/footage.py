@@ -10,6 +10,7 @@ from dataclasses import asdict, replace
 from pathlib import Path as FilePath
 from typing import Any
 
+from upwelling.core.count_of import count_of
 from upwelling.core.encodings import Range
 from upwelling.core.errors import UnreadableFile
 from upwelling.core.media import Footage, RawFootage, Reading, Still, looked_at, open_footage, reading_for
@@ -126,8 +127,8 @@ def _say(row: dict[str, Any]) -> None:
     )
     print(f"{row['file']}: {row['state']}: {best}")
     print(
-        f"  {row['container']} {row['codec']}, {row['width']} × {row['height']}, {row['depth']} bit, {row['frames']} "
-        f"frame{'s' if row['frames'] != 1 else ''}"
+        f"  {row['container']} {row['codec']}, {row['width']} × {row['height']}, {row['depth']} bit, "
+        + count_of(row["frames"], "frame")
     )
     for text in [
         *(f"{r['what']} {r['value']}, {r['how']}" for r in row["decoding"]),

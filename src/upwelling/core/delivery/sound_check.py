@@ -9,6 +9,7 @@ from pathlib import Path as FilePath
 import numpy as np
 from scipy.signal import correlate
 
+from upwelling.core.count_of import count_of
 from upwelling.core.delivery.order import Order
 from upwelling.core.delivery.sound import sound_for
 from upwelling.core.media.heard import RATE, Heard, heard
@@ -43,7 +44,7 @@ def _said(codec: str, found: Heard, wanted: Heard) -> str:
     """A track in words that are the same for two that are alike as far as an ear can tell."""
     near = abs(found.seconds - wanted.seconds) <= 0.06
     length = wanted.seconds if near else found.seconds
-    channels = f"{found.channels} channel{'s' * (found.channels != 1)}"
+    channels = count_of(found.channels, "channel")
     return f"{codec}, {channels}, {length:.2f} s, {_step_said(found, wanted)}"
 
 

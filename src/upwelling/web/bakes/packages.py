@@ -72,7 +72,7 @@ def start_list(production: Production, user: Any, order: ListOrder) -> tuple[Pac
     if not plan.tables:
         raise Refused(" ".join(plan.refused) or "Nothing of it can be baked.")
     wishes = [table.wish for table in plan.tables]
-    name = plain_name(production.name, f"{count_of(len(plan.shots), 'shot')}", "to", plan.gives)
+    name = plain_name(production.name, count_of(len(plan.shots), "shot"), "to", plan.gives)
     made = _queued(production, user, order.output, wishes, name, order)
     return made, plan.refused
 

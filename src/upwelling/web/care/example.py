@@ -32,22 +32,23 @@ def begin_example(technician: Any, *, whole_media: bool) -> Production:
     folder, number = FOLDER, 2
     while (_media() / folder).exists():
         folder, number = f"{FOLDER}-{number}", number + 1
-    Production.objects.filter(pk=production.pk).update(example=folder)
     production.example = folder
+    production.save(update_fields=["example"])
     FootageRoot.objects.create(production=production, folder="." if whole_media else folder)
     return production
 
 
 @contextmanager
 def filling(production: Production) -> Iterator[FilePath]:
-    """The folder that footage is made in; what lies there at the end, finished or broken off, is the example's."""
+    """The folder that footage is made in; what comes into it meanwhile, finished or broken off, is the example's."""
     folder = _media() / production.example
     folder.mkdir(parents=True, exist_ok=True)
+    others = set(_files(folder)) - set(production.example_files.splitlines())
     try:
         yield folder
     finally:
-        files = sorted(str(file.relative_to(folder)) for file in folder.rglob("*") if file.is_file())
-        Production.objects.filter(pk=production.pk).update(example_files="\n".join(files))
+        production.example_files = "\n".join(file for file in _files(folder) if file not in others)
+        production.save(update_fields=["example_files"])
 
 
 def what_goes(production: Production) -> str:
@@ -71,6 +72,10 @@ def remove_example(production: Production) -> list[str]:
     for inner in sorted((place for place in folder.rglob("*") if place.is_dir()), reverse=True):
         _remove_if_empty(inner)
     _remove_if_empty(folder)
+    return _files(folder)
+
+
+def _files(folder: FilePath) -> list[str]:
     return sorted(str(file.relative_to(folder)) for file in folder.rglob("*") if file.is_file())
 
 

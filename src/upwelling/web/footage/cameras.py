@@ -55,7 +55,7 @@ def proposals(production: Production) -> list[Proposal]:
         name = _free(model or f"{key[1]}-camera", taken)
         sure = Counter(_own_word(shot) for shot in members if _own_word(shot) and shot.state in ("known", "settled"))
         encoding = sure.most_common(1)[0][0] if len(sure) == 1 else ""
-        files = f"{count_of(len(members), 'file')}"
+        files = count_of(len(members), "file")
         why = (
             f"{files} from {make} {model}".strip()
             if model

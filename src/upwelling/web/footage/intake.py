@@ -143,7 +143,7 @@ def format_of(shot: Shot) -> str:
         f"{shot.depth} bit" if shot.depth.isdigit() and not shot.is_raw else "raw" if shot.is_raw else shot.depth,
     ]
     if shot.frames > 1:
-        parts.append(f"{count_of(shot.frames, 'frame')}")
+        parts.append(count_of(shot.frames, "frame"))
     if shot.begins:
         parts.append(shot.begins)
     if shot.reel:

@@ -424,7 +424,7 @@ class Arrival(Underway):
     def digest_said(self) -> str:
         """The beginning of its SHA-256, or of how many files it has one."""
         if len(self.digests) > 1:
-            return f"{count_of(len(self.digests), 'file')}"
+            return count_of(len(self.digests), "file")
         return f"{self.digests[0][:16]}…" if self.digests else ""
 
     @property

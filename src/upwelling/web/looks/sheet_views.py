@@ -45,8 +45,7 @@ def give(request: HttpRequest, production: Production) -> HttpResponse:
             look = None if given in ("", "none", "inherit") else get_object_or_404(production.looks, pk=whole_or(given))
             strength = typed_number(request.POST.get("strength", "100"), "Strength", " of percent") / 100
             change = give_look(production, request.user, look, strength, numbers, inherit=given == "inherit")
-            many = "s" if len(numbers) != 1 else ""
-            on = f"{change.steps[0].upper()}{change.steps[1:]} on {len(numbers)} shot{many}."
+            on = f"{change.steps[0].upper()}{change.steps[1:]} on {count_of(len(numbers), 'shot')}."
             begun = " It is being given below." if change.job else ""
             messages.success(request, f"{on}{begun} One undo takes it back from all.")
         case "group":
